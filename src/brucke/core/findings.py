@@ -1,0 +1,33 @@
+"""A finding is a code and its values; `words.py` makes the sentence."""
+
+from typing import Literal
+
+import msgspec
+
+Value = str | float | int | bool
+
+
+class Finding(msgspec.Struct, frozen=True, kw_only=True):
+    code: str
+    part: str = ""
+    listener: str = ""
+    values: dict[str, Value] = {}
+
+
+VerdictCode = Literal["in_step", "early", "late", "own_sound", "picture_first", "nothing_routed", "not_aligned"]
+
+
+class Verdict(msgspec.Struct, frozen=True, kw_only=True):
+    """An arrival against its listener's target; one per listener, computed in one place.
+
+    `off_s` is signed, negative when early; `part` the part it speaks of. `sure` is False while any
+    stage that matters is only calculated.
+    """
+
+    code: VerdictCode
+    listener: str
+    part: str = ""
+    off_s: float = 0.0
+    plus_minus_s: float = 0.0
+    sure: bool = True
+    least_delay: bool = False

@@ -1,0 +1,84 @@
+"""Sound against picture from claps: how much later the picture shows a clap than the sound brings it.
+
+Conventions: `brightness` is the mean absolute difference of each picture from the resting picture, one
+value per picture at `times_s` (its presentation time); claps are symmetric about the moment the hands meet.
+A positive offset means the picture is later than the sound.
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+
+F64 = npt.NDArray[np.float64]
+HALF_WIDTH_S = 0.16
+
+
+@dataclass(frozen=True)
+class PictureOffset:
+    """`plus_minus_s` is 95 % over the claps, and never less than an eighth of a picture period."""
+
+    seconds: float
+    plus_minus_s: float
+    claps: int
+    period_s: float
+
+
+def picture_offset(
+    times_s: F64, brightness: F64, claps_s: F64, expected_s: float = 0.0, search_s: float = 0.4
+) -> PictureOffset | None:
+    """Median offset over the claps that are seen; None where fewer than half of them are.
+
+    claps_s: when each clap sounds, in the same clock as `times_s`.
+    """
+    if len(times_s) < 8 or len(claps_s) == 0:
+        return None
+    period = float(np.median(np.diff(times_s)))
+    rest = np.median(brightness)
+    change = np.abs(brightness - rest)
+    floor = 3 * float(np.median(np.abs(change - np.median(change)))) + 0.15 * float(np.max(change))
+    found = []
+    for clap in claps_s:
+        near = np.abs(times_s - clap - expected_s) <= search_s
+        if not near.any():
+            continue
+        index = np.flatnonzero(near)[int(np.argmax(change[near]))]
+        if change[index] < floor:
+            continue
+        found.append(_centre(times_s, change, int(index)) - clap)
+    if len(found) * 2 < len(claps_s):
+        return None
+    offsets = np.array(found)
+    spread = 2.5 * float(np.std(offsets)) / len(offsets) ** 0.5 if len(offsets) > 1 else period / 2
+    return PictureOffset(float(np.median(offsets)), max(spread, period / 8), len(offsets), period)
+
+
+def _centre(times_s: F64, change: F64, index: int) -> float:
+    """Centre of one clap's movement; recentred until the window no longer moves."""
+    centre = float(times_s[index])
+    for _ in range(8):
+        weight = change * np.clip(1 - np.abs(times_s - centre) / HALF_WIDTH_S, 0, None)
+        moved = float(np.sum(weight * times_s) / np.sum(weight))
+        if abs(moved - centre) < 1e-5:
+            break
+        centre += 1.6 * (moved - centre)
+    return centre
+
+
+def clap_times(sound: npt.NDArray[np.float32], rate_hz: int) -> F64:
+    """When claps sound: rises out of near silence within 3 ms that are among the sharpest, in seconds."""
+    high = np.abs(np.diff(sound.astype(np.float64), prepend=0.0))
+    step = rate_hz // 1000
+    energy = np.add.reduceat(high**2, np.arange(0, len(high) - step, step))
+    totals = np.concatenate([[0.0], np.cumsum(energy)])
+    at = np.arange(22, len(energy) - 3)
+    now = (totals[at + 3] - totals[at]) / 3
+    before = (totals[at - 2] - totals[at - 22]) / 20
+    sharp = (now > 30 * before) & (now > 0.1 * now.max(initial=0.0)) & (now > 1e-6)
+    times: list[float] = []
+    for i in at[sharp]:
+        if not times or i / 1000 - times[-1] > 0.25:
+            piece = high[(i - 1) * step : (i + 4) * step]
+            first = int(np.argmax(piece > 0.1 * piece.max()))
+            times.append(((i - 1) * step + first) / rate_hz)
+    return np.array(times)

@@ -1,0 +1,92 @@
+"""From what came back to a round trip, or to a refusal that says what to check.
+
+Conventions: `recording` starts with the very frame in which the first repeat was handed to the output, so a
+lag in it is the round trip *output → input* in frames. One repeat starts every `spacing` frames.
+"""
+
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from .correlation import F32, Correlation, Peak
+from .offset import KNOWN_TO_RMS, SECOND_LIMIT, known_delay, level_db
+
+CLIP = 0.999
+DISAGREE_FRAMES = 0.5
+SECOND_REPORTED = 0.12
+SILENT_DB = -85.0
+QUIET_DB = -50.0
+PROOF_S = 0.0015
+# Below this the estimator itself is the limit (seen on clean simulated cables).
+FLOOR_FRAMES = 0.01
+
+
+@dataclass(frozen=True)
+class RoundTrip:
+    """`second` is a second arrival's strength against the first, `second_s` how much later it comes."""
+
+    seconds: float
+    plus_minus_s: float
+    repeats: int
+    agreeing: int
+    second: float
+    second_s: float
+    proof: tuple[float, ...]
+    proof_start_s: float
+    proof_step_s: float
+
+
+@dataclass(frozen=True)
+class Refusal:
+    """`code` names the sentence, `values` complete it."""
+
+    code: str
+    values: dict[str, float] = field(default_factory=dict)
+
+
+def round_trip(
+    stimulus: F32, recording: F32, repeats: int, spacing: int, rate_hz: int, search_s: float
+) -> RoundTrip | Refusal:
+    """Round trip in seconds with its ± (95 %), from `repeats` of one stimulus."""
+    if float(np.max(np.abs(recording), initial=0.0)) >= CLIP:
+        return Refusal("clipped")
+    length = len(stimulus) + round(search_s * rate_hz)
+    pieces = [recording[i * spacing : i * spacing + length] for i in range(repeats)]
+    pieces = [p for p in pieces if len(p) >= len(stimulus)]
+    if not pieces or level_db(recording) < SILENT_DB:
+        return Refusal("silence")
+    found = [known_delay(stimulus, p, rate_hz, min(search_s, (len(p) - 1) / rate_hz)) for p in pieces]
+    good = [(peak, c) for peak, c in found if peak.to_rms > KNOWN_TO_RMS and peak.second < SECOND_LIMIT]
+    doubled = [peak for peak, _ in found if peak.to_rms > KNOWN_TO_RMS and peak.second >= SECOND_LIMIT]
+    if len(doubled) > len(good):
+        return Refusal("two_arrivals", {"second_ms": abs(doubled[0].second_lag - doubled[0].lag) / rate_hz * 1e3})
+    if len(good) * 2 <= len(found):
+        return Refusal("silence" if level_db(recording) < QUIET_DB else "no_match")
+    lags = np.array([peak.lag for peak, _ in good])
+    spread = float(np.max(lags) - np.min(lags))
+    if spread > DISAGREE_FRAMES:
+        return Refusal("disagree", {"spread_frames": spread})
+    return _result(good, lags, len(found), rate_hz)
+
+
+def _result(
+    good: list[tuple[Peak, Correlation]], lags: "np.typing.NDArray[np.float64]", asked: int, rate_hz: int
+) -> RoundTrip:
+    middle = float(np.mean(lags))
+    width = 2 * float(np.std(lags, ddof=1)) / len(lags) ** 0.5 if len(lags) > 1 else DISAGREE_FRAMES
+    peak, correlation = good[0]
+    around = np.arange(-round(PROOF_S * rate_hz), round(PROOF_S * rate_hz) + 1)
+    centre = round(middle)
+    proof = [correlation.at(float(centre + k)) / peak.height * peak.polarity for k in around]
+    second = float(np.median([p.second for p, _ in good]))
+    return RoundTrip(
+        seconds=middle / rate_hz,
+        plus_minus_s=max(width, FLOOR_FRAMES) / rate_hz,
+        repeats=asked,
+        agreeing=len(good),
+        second=second if second >= SECOND_REPORTED else 0.0,
+        second_s=(peak.second_lag - peak.lag) / rate_hz,
+        proof=tuple(round(x, 4) for x in proof),
+        proof_start_s=(centre + int(around[0])) / rate_hz,
+        proof_step_s=1.0 / rate_hz,
+    )

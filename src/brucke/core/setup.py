@@ -1,0 +1,182 @@
+"""The document: what enters, who listens, and every route between them. Frozen data, no behaviour.
+
+Times in the document carry their unit in the name. Ids are short words; everything refers to ids.
+"""
+
+from typing import Literal
+
+import msgspec
+
+PartKind = Literal["lead", "follower", "far_end", "picture"]
+ListenerKind = Literal["monitor", "call", "stream", "recorder"]
+DeviceKind = Literal["interface", "player", "call", "stream", "camera", "recorder"]
+HearsItself = Literal["room", "monitor"]
+Policy = Literal["in_step", "least_delay"]
+
+IN_THE_ROOM = "room"
+MAX_PARTS = 64
+MAX_LISTENERS = 16
+MAX_CHANNELS = 16
+MAX_DELAY_S = 2.0
+
+
+class _Data(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
+    pass
+
+
+class Device(_Data, frozen=True, kw_only=True):
+    """Something with buffers of its own: an interface, a player, a program at the far side of a cable."""
+
+    id: str
+    name: str
+    kind: DeviceKind
+    rate_hz: int = 48000
+    buffer_frames: int = 0
+    buffers: int = 1
+    pictures_per_s: float = 0.0
+    sets_clock: bool = False
+
+
+class Gate(_Data, frozen=True, kw_only=True, tag="gate", tag_field="kind"):
+    """Silences what is quieter than the threshold. Costs no time."""
+
+    on: bool = True
+    threshold_db: float = -50.0
+    attack_ms: float = 1.0
+    hold_ms: float = 80.0
+    release_ms: float = 160.0
+    range_db: float = -40.0
+
+
+class Compressor(_Data, frozen=True, kw_only=True, tag="compressor", tag_field="kind"):
+    """Evens out loud and soft. Costs no time."""
+
+    on: bool = True
+    threshold_db: float = -25.0
+    ratio: float = 2.0
+    knee_db: float = 6.0
+    attack_ms: float = 5.0
+    release_ms: float = 200.0
+    make_up_db: float = 0.0
+
+
+Processor = Gate | Compressor
+
+
+class EnteredStage(_Data, frozen=True, kw_only=True):
+    """A step whose latency the user knows from elsewhere."""
+
+    name: str
+    latency_ms: float
+    plus_minus_ms: float = 1.0
+
+
+class Part(_Data, frozen=True, kw_only=True):
+    """One sound, or the picture, that enters.
+
+    `follows`, `hears_at`, `hears_itself` describe a follower; `timebase` says which leads share one;
+    `shows` belongs to the picture and `returns_from` to a far end. `beat_source` is a sound file,
+    beside the setup, of this part exactly on the beat: takes are measured against it.
+    """
+
+    id: str
+    name: str
+    kind: PartKind
+    device: str
+    channels: tuple[int, ...] = ()
+    colour: int = 0
+    trim_db: float = 0.0
+    chain: tuple[Processor, ...] = ()
+    stages: tuple[EnteredStage, ...] = ()
+    timebase: str = ""
+    follows: str = ""
+    hears_at: str = ""
+    hears_itself: HearsItself = "room"
+    distance_m: float = 0.0
+    shows: str = ""
+    returns_from: str = ""
+    beat_source: str = ""
+
+
+class Listener(_Data, frozen=True, kw_only=True):
+    """One place where sound is heard or kept. `air_m` is the way from the loudspeaker to the ear."""
+
+    id: str
+    name: str
+    kind: ListenerKind
+    device: str
+    channels: int = 2
+    air_m: float = 0.0
+    extra_ms: float = 0.0
+
+
+class MapPoint(_Data, frozen=True, kw_only=True):
+    """One point of a channel map: part channel `source` to listener channel `target`."""
+
+    source: int
+    target: int
+    gain_db: float = 0.0
+
+
+class Route(_Data, frozen=True, kw_only=True):
+    """One part on its way to one listener. An empty map is the plain one for the channel counts.
+
+    `way` "outside" is a route another piece of equipment carries: it has stages, none of our delay.
+    """
+
+    part: str
+    listener: str
+    on: bool = True
+    gain_db: float = 0.0
+    delay_ms: float = 0.0
+    processed: bool = True
+    map: tuple[MapPoint, ...] = ()
+    way: Literal["engine", "outside"] = "engine"
+    stages: tuple[EnteredStage, ...] = ()
+
+
+class MomentRoute(_Data, frozen=True, kw_only=True):
+    """What a moment changes of one route."""
+
+    part: str
+    listener: str
+    mute: bool = False
+    gain_db: float | None = None
+
+
+class Moment(_Data, frozen=True, kw_only=True):
+    """A stored state of mutes, gains and delay policy, called up with one key."""
+
+    id: str
+    name: str
+    routes: tuple[MomentRoute, ...] = ()
+    policy: dict[str, Policy] = {}
+
+
+class Setup(_Data, frozen=True, kw_only=True):
+    """The whole document."""
+
+    name: str = "untitled"
+    rate_hz: int = 48000
+    block_frames: int = 128
+    devices: tuple[Device, ...] = ()
+    parts: tuple[Part, ...] = ()
+    listeners: tuple[Listener, ...] = ()
+    routes: tuple[Route, ...] = ()
+    moments: tuple[Moment, ...] = ()
+    notes: str = ""
+
+    def device(self, id: str) -> Device:
+        return next(d for d in self.devices if d.id == id)
+
+    def part(self, id: str) -> Part:
+        return next(p for p in self.parts if p.id == id)
+
+    def listener(self, id: str) -> Listener:
+        return next(x for x in self.listeners if x.id == id)
+
+    def route(self, part: str, listener: str) -> Route | None:
+        return next((r for r in self.routes if r.part == part and r.listener == listener), None)
+
+    def moment(self, id: str) -> Moment | None:
+        return next((m for m in self.moments if m.id == id), None)

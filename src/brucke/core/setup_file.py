@@ -1,0 +1,232 @@
+"""Setups on disk: open JSON with a version, a published schema and errors that name file, place and reason."""
+
+import math
+import os
+import tempfile
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import msgspec
+
+from .evidence import Knowledge
+from .setup import IN_THE_ROOM, MAX_CHANNELS, MAX_DELAY_S, MAX_LISTENERS, MAX_PARTS, Setup
+
+FORMAT = "brucke setup"
+VERSION = 1
+SUFFIX = ".brucke.json"
+MAX_BYTES = 16 * 2**20
+RATES_HZ = (8000, 192000)
+
+
+class SetupError(ValueError):
+    """One sentence: file, place in it, reason."""
+
+
+# The setup's own fields stand at the top of the file, so that it reads as one document.
+_OWN = {"format", "version", "knowledge"}
+
+
+def schema() -> dict[str, Any]:
+    """JSON Schema of the file."""
+    parts = msgspec.json.schema_components([Setup, Knowledge], ref_template="#/$defs/{name}")[1]
+    top = dict(parts["Setup"])
+    top["title"] = FORMAT
+    top["properties"] = {
+        "format": {"const": FORMAT},
+        "version": {"const": VERSION},
+        **top["properties"],
+        "knowledge": {"$ref": "#/$defs/Knowledge"},
+    }
+    top["required"] = ["format", "version"]
+    return {"$schema": "https://json-schema.org/draft/2020-12/schema", **top, "$defs": parts}
+
+
+def encode(setup: Setup, knowledge: Knowledge) -> bytes:
+    body: dict[str, Any] = {"format": FORMAT, "version": VERSION}
+    body.update(msgspec.to_builtins(setup))
+    if knowledge.measurements or knowledge.spoils:
+        body["knowledge"] = msgspec.to_builtins(knowledge)
+    return msgspec.json.format(msgspec.json.encode(body), indent=2) + b"\n"
+
+
+def decode(data: bytes, name: str = "setup") -> tuple[Setup, Knowledge]:
+    """Setup and knowledge from the bytes of a file; SetupError with one sentence."""
+    try:
+        raw = msgspec.json.decode(data)
+    except (msgspec.DecodeError, UnicodeDecodeError) as e:
+        raise SetupError(f"{name}: {_where(data, str(e))} is not JSON a setup can hold") from None
+    if not isinstance(raw, dict) or raw.get("format") != FORMAT:
+        raise SetupError(f"{name}: at the top: “format” is not “{FORMAT}”, so this is not a setup")
+    version = raw.get("version")
+    if not isinstance(version, int) or isinstance(version, bool) or version < 1:
+        raise SetupError(f"{name}: version: expected a whole number from 1 to {VERSION}")
+    if version > VERSION:
+        raise SetupError(
+            f"{name}: version: {version} is newer than this program reads ({VERSION}); open it with a newer Brucke"
+        )
+    body = {k: v for k, v in raw.items() if k not in _OWN}
+    try:
+        setup = msgspec.convert(body, Setup)
+        knowledge = msgspec.convert(raw.get("knowledge", {}), Knowledge)
+    except msgspec.ValidationError as e:
+        reason, _, place = str(e).partition(" - at `$")
+        place = place.rstrip("`").lstrip(".") or "at the top"
+        raise SetupError(f"{name}: {place}: {reason[0].lower()}{reason[1:]}") from None
+    for place, reason in problems(setup):
+        raise SetupError(f"{name}: {place}: {reason}")
+    return setup, knowledge
+
+
+def _where(data: bytes, message: str) -> str:
+    """“line 3, column 14”, from the byte that the decoder names."""
+    digits = "".join(c for c in message.rpartition("byte ")[2] if c.isdigit())
+    at = min(int(digits), len(data)) if digits else len(data)
+    line, column = data.count(b"\n", 0, at) + 1, at - data.rfind(b"\n", 0, at)
+    return f"line {line}, column {column}"
+
+
+def problems(setup: Setup) -> Iterator[tuple[str, str]]:
+    """(place, reason) of everything that types alone cannot tell."""
+    if len(setup.parts) > MAX_PARTS:
+        yield "parts", f"{len(setup.parts)} parts, at most {MAX_PARTS} are possible"
+        return
+    if len(setup.listeners) > MAX_LISTENERS:
+        yield "listeners", f"{len(setup.listeners)} listeners, at most {MAX_LISTENERS} are possible"
+        return
+    yield from _not_finite("", msgspec.to_builtins(setup))
+    if not RATES_HZ[0] <= setup.rate_hz <= RATES_HZ[1]:
+        yield "rate_hz", f"{setup.rate_hz} Hz is not a sample rate between {RATES_HZ[0]} and {RATES_HZ[1]} Hz"
+    if not 16 <= setup.block_frames <= 4096:
+        yield "block_frames", f"{setup.block_frames} frames is outside 16 to 4096"
+    for field in ("devices", "parts", "listeners", "moments"):
+        yield from _ids(setup, field)
+    yield from _device_problems(setup)
+    yield from _part_problems(setup)
+    yield from _route_problems(setup)
+    yield from _moment_problems(setup)
+
+
+def _not_finite(place: str, value: Any) -> Iterator[tuple[str, str]]:
+    if isinstance(value, float) and not math.isfinite(value):
+        yield place, f"{value} is not a number"
+    elif isinstance(value, dict):
+        for key, inner in value.items():
+            yield from _not_finite(f"{place}.{key}".lstrip("."), inner)
+    elif isinstance(value, list | tuple):
+        for i, inner in enumerate(value):
+            yield from _not_finite(f"{place}[{i}]", inner)
+
+
+def _ids(setup: Setup, field: str) -> Iterator[tuple[str, str]]:
+    seen: set[str] = set()
+    for i, item in enumerate(getattr(setup, field)):
+        if not item.id or len(item.id) > 64 or item.id == IN_THE_ROOM:
+            yield f"{field}[{i}].id", f"“{item.id[:64]}” cannot be an id"
+        if item.id in seen:
+            yield f"{field}[{i}].id", f"“{item.id}” stands here twice"
+        seen.add(item.id)
+
+
+def _device_problems(setup: Setup) -> Iterator[tuple[str, str]]:
+    for i, d in enumerate(setup.devices):
+        place = f"devices[{i}]"
+        if d.kind == "camera":
+            if not 1 <= d.pictures_per_s <= 240:
+                yield f"{place}.pictures_per_s", f"{d.pictures_per_s:g} is outside 1 to 240 pictures a second"
+        elif not RATES_HZ[0] <= d.rate_hz <= RATES_HZ[1]:
+            yield f"{place}.rate_hz", f"{d.rate_hz} Hz is not a sample rate between {RATES_HZ[0]} and {RATES_HZ[1]} Hz"
+        if not 0 <= d.buffer_frames <= 65536 or not 1 <= d.buffers <= 64:
+            yield f"{place}.buffer_frames", f"{d.buffer_frames} × {d.buffers} is not a buffer"
+    if sum(d.sets_clock for d in setup.devices) > 1:
+        yield "devices", "more than one device sets the clock"
+
+
+def _part_problems(setup: Setup) -> Iterator[tuple[str, str]]:
+    devices = {d.id for d in setup.devices}
+    parts = {p.id: p for p in setup.parts}
+    listeners = {x.id: x for x in setup.listeners}
+    for i, p in enumerate(setup.parts):
+        place = f"parts[{i}]"
+        if p.device not in devices:
+            yield f"{place}.device", f"no device “{p.device}”"
+        if len(p.channels) > 2 or any(not 0 <= c < 256 for c in p.channels):
+            yield f"{place}.channels", "expected one or two channel numbers from 0 to 255"
+        if p.kind != "picture" and not p.channels:
+            yield f"{place}.channels", "a sound needs at least one channel"
+        for field, known in (("follows", parts), ("shows", parts), ("returns_from", listeners)):
+            value = getattr(p, field)
+            if value and value not in known:
+                yield f"{place}.{field}", f"no {'listener' if known is listeners else 'part'} “{value}”"
+        if p.hears_at and p.hears_at != IN_THE_ROOM and p.hears_at not in listeners:
+            yield f"{place}.hears_at", f"no listener “{p.hears_at}”"
+        if p.beat_source and (Path(p.beat_source).is_absolute() or ".." in Path(p.beat_source).parts):
+            yield f"{place}.beat_source", "has to stay beside the setup"
+    for i, x in enumerate(setup.listeners):
+        if x.device not in devices:
+            yield f"listeners[{i}].device", f"no device “{x.device}”"
+        if not 1 <= x.channels <= MAX_CHANNELS:
+            yield f"listeners[{i}].channels", f"{x.channels} is outside 1 to {MAX_CHANNELS}"
+
+
+def _route_problems(setup: Setup) -> Iterator[tuple[str, str]]:
+    parts = {p.id: p for p in setup.parts}
+    listeners = {x.id: x for x in setup.listeners}
+    seen = set()
+    for i, r in enumerate(setup.routes):
+        place = f"routes[{i}]"
+        if r.part not in parts:
+            yield f"{place}.part", f"no part “{r.part}”"
+            continue
+        if r.listener not in listeners:
+            yield f"{place}.listener", f"no listener “{r.listener}”"
+            continue
+        if (r.part, r.listener) in seen:
+            yield place, f"a second route from “{r.part}” to “{r.listener}”"
+        seen.add((r.part, r.listener))
+        if not 0 <= r.delay_ms <= MAX_DELAY_S * 1e3:
+            yield f"{place}.delay_ms", f"{r.delay_ms:g} ms is outside 0 to {MAX_DELAY_S * 1e3:g} ms"
+        if not -200 <= r.gain_db <= 40:
+            yield f"{place}.gain_db", f"{r.gain_db:g} dB is outside −200 to 40 dB"
+        width = len(parts[r.part].channels)
+        for j, point in enumerate(r.map):
+            if not 0 <= point.source < width or not 0 <= point.target < listeners[r.listener].channels:
+                yield f"{place}.map[{j}]", f"no way from channel {point.source} to channel {point.target}"
+        if r.on and parts[r.part].returns_from == r.listener:
+            yield place, f"would send “{r.listener}” its own far end back"
+
+
+def _moment_problems(setup: Setup) -> Iterator[tuple[str, str]]:
+    for i, m in enumerate(setup.moments):
+        for j, change in enumerate(m.routes):
+            if setup.route(change.part, change.listener) is None:
+                yield f"moments[{i}].routes[{j}]", f"no route from “{change.part}” to “{change.listener}”"
+        for listener in m.policy:
+            if all(x.id != listener for x in setup.listeners):
+                yield f"moments[{i}].policy", f"no listener “{listener}”"
+
+
+def load(path: Path) -> tuple[Setup, Knowledge]:
+    """Setup and knowledge from a file; SetupError with one sentence."""
+    try:
+        if path.stat().st_size > MAX_BYTES:
+            raise SetupError(f"{path.name}: the file: {path.stat().st_size} bytes, a setup has at most {MAX_BYTES}")
+        data = path.read_bytes()
+    except OSError as e:
+        raise SetupError(f"{path.name}: the file: {(e.strerror or str(e)).lower()}") from None
+    return decode(data, path.name)
+
+
+def save(path: Path, setup: Setup, knowledge: Knowledge) -> None:
+    """Write beside and rename, so that a crash leaves the old file whole."""
+    data = encode(setup, knowledge)
+    handle, temporary = tempfile.mkstemp(dir=path.parent, prefix=f".{path.name}.")
+    try:
+        with os.fdopen(handle, "wb") as f:
+            f.write(data)
+            f.flush()
+            os.fsync(f.fileno())
+        os.replace(temporary, path)
+    except BaseException:
+        Path(temporary).unlink(missing_ok=True)
+        raise

@@ -1,0 +1,142 @@
+"""The mixing kernels: capture, delay rings, routes, sums, meters. numba, nogil, no allocation.
+
+Layouts (float32 unless said): `ins` [capture channels, n]; `raw` [parts, 2, n]; `ring` [parts, dry or
+processed, 2, R + n] whose last n frames repeat the first, so that one read never wraps; R is a multiple of n.
+A route set is `delay` int32 [listeners, parts], `source` int32 (0 dry, 1 processed) and `gain` [listeners,
+parts, 2, C], linear. Every change is one crossfade from route set 0 to set 1 along `fade` [n], the share
+that set 1 has in each frame.
+"""
+
+import math
+
+from numba import njit
+
+from .processors import run_chain
+
+_ADDS = {"reassoc", "contract", "nsz"}  # sums may be reordered; NaN and infinity are still tested
+
+
+@njit("void(float32[:, ::1], float32[:, ::1], int64, int64)", nogil=True, cache=True)
+def _into_ring(ring, sound, pos, n):  # type: ignore[no-untyped-def]
+    size = ring.shape[1] - n
+    for c in range(2):
+        ring[c, pos : pos + n] = sound[c]
+        if pos == 0:
+            ring[c, size : size + n] = sound[c]
+
+
+@njit(
+    "void(float32[:, ::1], int32[:, ::1], float32[::1], float32[::1], float32[::1], float32[:, ::1], "
+    "float64[:, ::1], uint8[::1], float32[:, ::1], float32[:, :, ::1], float32[:, :, :, ::1], int64, float64, "
+    "int64[::1])",
+    nogil=True, cache=True,
+)  # fmt: skip
+def take_in(ins, source, trim0, trim1, fade, params, state, chained, work, raw, ring, pos, rate, bad):  # type: ignore[no-untyped-def]
+    """Parts from capture channels into their rings at `pos`: trim, finite test, chain into the processed ring."""
+    parts, n = source.shape[0], ins.shape[1]
+    for p in range(parts):
+        finite = True
+        for c in range(2):
+            channel = source[p, c]
+            row = raw[p, c]
+            if channel < 0:
+                row[:] = 0.0
+                continue
+            x = ins[channel]
+            a, b = trim0[p], trim1[p]
+            total = 0.0
+            for i in range(n):
+                row[i] = x[i] * (a + (b - a) * fade[i])
+                total += row[i] * 0.0
+            finite = finite and math.isfinite(total)
+        if not finite:
+            bad[p] += 1
+            raw[p, :, :] = 0.0
+            state[p, :] = 0.0
+        _into_ring(ring[p, 0], raw[p], pos, n)
+        if chained[p]:
+            work[:, :] = raw[p]
+            run_chain(work, params[p], state[p], rate)
+            _into_ring(ring[p, 1], work, pos, n)
+
+
+@njit("void(float32[::1], float32[::1], float32)", nogil=True, cache=True)
+def _add(out, x, gain):  # type: ignore[no-untyped-def]
+    for i in range(out.shape[0]):
+        out[i] += gain * x[i]
+
+
+@njit("void(float32[::1], float32[::1], float32, float32[::1], float32[::1], float32)", nogil=True, cache=True)
+def _add_fading(out, x0, gain0, fade, x1, gain1):  # type: ignore[no-untyped-def]
+    for i in range(out.shape[0]):
+        w = fade[i]
+        out[i] += gain0 * x0[i] * (1.0 - w) + gain1 * x1[i] * w
+
+
+@njit(
+    "void(float32[:, :, :, ::1], int64, int32[:, ::1], int64, boolean, float32[::1], int32[:, ::1], int32[:, ::1], "
+    "float32[:, :, :, ::1], int32[:, ::1], int32[:, ::1], float32[:, :, :, ::1], float32[:, :, ::1])",
+    nogil=True, cache=True,
+)  # fmt: skip
+def mix(ring, pos, active, count, fading, fade, delay0, source0, gain0, delay1, source1, gain1, outs):  # type: ignore[no-untyped-def]
+    """Sum of every active route into `outs` [listeners, C, n]; the block at `pos` is the newest."""
+    n = outs.shape[2]
+    size = ring.shape[3] - n
+    outs[:, :, :] = 0.0
+    for k in range(count):
+        listener, p, changed = active[k, 0], active[k, 1], active[k, 2]
+        at1 = (pos - delay1[listener, p]) % size
+        s1 = source1[listener, p]
+        at0 = (pos - delay0[listener, p]) % size
+        s0 = source0[listener, p]
+        for ci in range(2):
+            x1 = ring[p, s1, ci, at1 : at1 + n]
+            for co in range(outs.shape[1]):
+                g1 = gain1[listener, p, ci, co]
+                if not (fading and changed):
+                    if g1 != 0.0:
+                        _add(outs[listener, co], x1, g1)
+                else:
+                    g0 = gain0[listener, p, ci, co]
+                    if g0 != 0.0 or g1 != 0.0:
+                        _add_fading(outs[listener, co], ring[p, s0, ci, at0 : at0 + n], g0, fade, x1, g1)
+
+
+@njit(
+    "int64(int32[:, ::1], int32[:, ::1], float32[:, :, :, ::1], int32[:, ::1], int32[:, ::1], "
+    "float32[:, :, :, ::1], int32[:, ::1])",
+    nogil=True, cache=True,
+)  # fmt: skip
+def find_active(delay0, source0, gain0, delay1, source1, gain1, active):  # type: ignore[no-untyped-def]
+    """Fills `active` with (listener, part, changed) of every route that sounds before or after; their number."""
+    count = 0
+    for listener in range(delay0.shape[0]):
+        for p in range(delay0.shape[1]):
+            sounds = False
+            changed = delay0[listener, p] != delay1[listener, p] or source0[listener, p] != source1[listener, p]
+            for ci in range(2):
+                for co in range(gain0.shape[3]):
+                    a, b = gain0[listener, p, ci, co], gain1[listener, p, ci, co]
+                    sounds = sounds or a != 0.0 or b != 0.0
+                    changed = changed or a != b
+            if sounds:
+                active[count, 0] = listener
+                active[count, 1] = p
+                active[count, 2] = 1 if changed else 0
+                count += 1
+    return count
+
+
+@njit("void(float32[:, :, ::1], float32[:, :, ::1])", nogil=True, cache=True, fastmath=_ADDS)
+def measure_levels(sound, meters):  # type: ignore[no-untyped-def]
+    """meters[:, :, 0] = peak, [:, :, 1] = mean square, of sound [things, channels, n]."""
+    n = sound.shape[2]
+    for a in range(sound.shape[0]):
+        for c in range(sound.shape[1]):
+            x = sound[a, c]
+            peak, square = meters[a, c, 0], sound[a, c, 0] * 0.0
+            for i in range(n):
+                peak = max(peak, abs(x[i]))
+                square += x[i] * x[i]
+            meters[a, c, 0] = peak
+            meters[a, c, 1] = square / n

@@ -1,0 +1,184 @@
+"""Arrivals of every listener, the target they can share, and the delays that bring them there.
+
+T = the lead's arrival + the smallest whole number of frames that is not before any routed arrival of
+the group (far ends apart) + the extra the user asks for; delay = round(T − arrival) in frames.
+Anchoring on the lead keeps every pair within one frame. Mutes and gains never move a target.
+"""
+
+import math
+from dataclasses import dataclass, replace
+
+from ..edits import set_delays
+from ..findings import Finding, Verdict
+from ..setup import MAX_DELAY_S, Listener, Part, Policy, Route, Setup
+from ..units import seconds_to_frames
+from .origins import Origin, Origins
+from .paths import Situation, Stage, counted_to_ears, path, path_latency
+from .quantity import Quantity
+from .verdicts import listener_verdict
+
+
+@dataclass(frozen=True)
+class RouteTiming:
+    """One route at one listener. `off` is arrival − target, negative when early; None where not aligned."""
+
+    part: str
+    kind: str
+    root: str
+    origin: Quantity
+    stages: tuple[Stage, ...]
+    arrival: Quantity
+    delay_frames: int
+    align_delay_frames: int
+    off: Quantity | None
+    outside: bool = False
+
+    @property
+    def measured(self) -> bool:
+        return all(s.evidence == "measured" for s in self.stages if s.code in ("capture", "output", "picture coder"))
+
+
+@dataclass(frozen=True)
+class ListenerTiming:
+    """`target` is that of the first lead's group; `hand_off_s` what the picture has to wait elsewhere."""
+
+    listener: str
+    target: Quantity | None
+    routes: tuple[RouteTiming, ...]
+    hand_off_s: float
+    to_ears: bool
+    least_delay: bool
+    findings: tuple[Finding, ...]
+    verdict: Verdict
+
+    def route(self, part: str) -> RouteTiming | None:
+        return next((r for r in self.routes if r.part == part), None)
+
+
+@dataclass(frozen=True)
+class Timing:
+    listeners: tuple[ListenerTiming, ...]
+    findings: tuple[Finding, ...]
+
+    def of(self, listener: str) -> ListenerTiming:
+        return next(x for x in self.listeners if x.listener == listener)
+
+
+@dataclass(frozen=True)
+class _Arriving:
+    part: Part
+    route: Route
+    origin: Origin
+    stages: tuple[Stage, ...]
+    undelayed: Quantity
+
+
+def _arriving(known: Situation, origins: Origins, listener: Listener) -> list[_Arriving]:
+    found = []
+    for part in known.setup.parts:
+        route = known.setup.route(part.id, listener.id)
+        if route is None or not route.on or part.id not in origins.of:
+            continue
+        stages = path(known, part, listener, route)
+        origin = origins.of[part.id]
+        found.append(_Arriving(part, route, origin, stages, origin.time + path_latency(stages)))
+    return found
+
+
+def _moves(a: _Arriving, monitor: bool) -> bool:
+    """Whether this arrival takes part in setting the target of its group."""
+    if a.part.kind == "far_end":
+        return False
+    return not monitor or a.part.kind == "lead"
+
+
+def _target(group: list[_Arriving], monitor: bool, extra_s: float, rate: int) -> Quantity | None:
+    members = [a for a in group if _moves(a, monitor)]
+    if not members:
+        return None
+    anchor = next((a for a in members if a.part.kind == "lead"), members[0])
+    latest = max(a.undelayed.value for a in members)
+    frames = max(0, math.ceil((latest - anchor.undelayed.value) * rate - 1e-6)) + seconds_to_frames(extra_s, rate)
+    return anchor.undelayed.shifted(frames / rate)
+
+
+def _can_delay(a: _Arriving, monitor: bool) -> bool:
+    return _moves(a, monitor) and a.part.kind != "picture" and a.route.way == "engine"
+
+
+def listener_timing(
+    known: Situation, origins: Origins, listener: Listener, policy: Policy = "in_step"
+) -> ListenerTiming:
+    rate = known.setup.rate_hz
+    monitor = listener.kind == "monitor"
+    least = policy == "least_delay"
+    arriving = _arriving(known, origins, listener)
+    roots = list(dict.fromkeys(a.origin.root for a in arriving))
+    roots.sort(key=lambda root: not any(a.part.kind == "lead" and a.origin.root == root for a in arriving))
+    targets = {
+        root: _target([a for a in arriving if a.origin.root == root], monitor, listener.extra_ms / 1e3, rate)
+        for root in roots
+    }
+    routes, findings, hand_off = [], [f for f in origins.findings if f.listener in ("", listener.id)], 0.0
+    for a in arriving:
+        target = targets[a.origin.root]
+        delay = 0 if least else seconds_to_frames(a.route.delay_ms / 1e3, rate)
+        at = a.undelayed.shifted(delay / rate)
+        align_delay, off = 0, None
+        if target is not None and _moves(a, monitor):
+            off = at - target
+            wait = target.value - a.undelayed.value
+            if wait > MAX_DELAY_S:
+                findings.append(
+                    Finding(code="delay_too_long", part=a.part.id, listener=listener.id, values={"ms": wait * 1e3})
+                )
+            elif _can_delay(a, monitor):
+                align_delay = max(0, seconds_to_frames(wait, rate))
+            elif a.part.kind == "picture":
+                hand_off = max(hand_off, wait)
+        routes.append(
+            RouteTiming(
+                a.part.id, a.part.kind, a.origin.root, a.origin.time, a.stages, at, delay, align_delay, off,
+                a.route.way == "outside",
+            )
+        )  # fmt: skip
+    if any(f.code == "delay_too_long" for f in findings):
+        routes = [_unaligned(r) for r in routes]
+    verdict = listener_verdict(known, listener, routes, findings, least)
+    return ListenerTiming(
+        listener.id, targets[roots[0]] if roots else None, tuple(routes), hand_off,
+        counted_to_ears(known, listener), least, tuple(findings), verdict,
+    )  # fmt: skip
+
+
+def _unaligned(route: RouteTiming) -> RouteTiming:
+    return replace(route, align_delay_frames=route.delay_frames)
+
+
+def timing(known: Situation, policies: dict[str, Policy] | None = None) -> Timing:
+    """Arrivals and delays of every listener. Errors: none; what cannot be resolved is in `findings`."""
+    origins = Origins(known)
+    listeners = tuple(
+        listener_timing(known, origins, x, (policies or {}).get(x.id, "in_step")) for x in known.setup.listeners
+    )
+    return Timing(listeners, tuple(origins.findings))
+
+
+def _delays(found: Timing, listeners: set[str], rate: int) -> list[tuple[str, str, float]]:
+    return [
+        (r.part, t.listener, r.align_delay_frames / rate * 1e3)
+        for t in found.listeners
+        if t.listener in listeners
+        for r in t.routes
+        if not r.outside and r.kind != "picture"
+    ]
+
+
+def align(known: Situation, listeners: set[str] | None = None) -> Setup:
+    """The setup with every delay solved: monitors first, they set the origins of all who play along."""
+    setup = known.setup
+    chosen = listeners if listeners is not None else {x.id for x in setup.listeners}
+    monitors = {x.id for x in setup.listeners if x.kind == "monitor"} & chosen
+    setup = set_delays(setup, _delays(timing(known), monitors, setup.rate_hz))
+    after = timing(Situation(setup, known.knowledge, known.facts))
+    return set_delays(setup, _delays(after, chosen - monitors, setup.rate_hz))

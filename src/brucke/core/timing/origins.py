@@ -1,0 +1,112 @@
+"""When the sound of one beat exists at its source: 0 is the beat leaving the lead's player.
+
+o(lead) = 0;  o(follower) = ear(follows, hears_at) − α·own(follower);  o(picture) = o(what it shows);
+o(far end) = the lead's arrival at the call it returns from. A directed graph, cycles are findings.
+"""
+
+from dataclasses import dataclass
+
+from ..findings import Finding
+from ..setup import IN_THE_ROOM, Listener, Part
+from .paths import Situation, air, path, path_latency
+from .quantity import ZERO, Quantity
+
+
+@dataclass(frozen=True)
+class Origin:
+    """`root` names the group: parts with one root lead (or one timebase of leads) share it."""
+
+    time: Quantity
+    root: str
+
+
+class _Unresolved(Exception):
+    def __init__(self, finding: Finding):
+        self.finding = finding
+
+
+def own_sound(known: Situation, part: Part, monitor: Listener) -> Quantity | None:
+    """own(q): from the source to the player's own ear through the monitor; None where no route is on."""
+    route = known.setup.route(part.id, monitor.id)
+    if route is None or not route.on:
+        return None
+    return path_latency(path(known, part, monitor, route)).shifted(route.delay_ms / 1e3)
+
+
+class Origins:
+    """Resolves every part once; `findings` holds what could not be."""
+
+    def __init__(self, known: Situation):
+        self.known = known
+        self.of: dict[str, Origin] = {}
+        self.findings: list[Finding] = []
+        for part in known.setup.parts:
+            try:
+                self._resolve(part, ())
+            except _Unresolved as e:
+                if e.finding not in self.findings:
+                    self.findings.append(e.finding)
+
+    def _resolve(self, part: Part, above: tuple[str, ...]) -> Origin:
+        if part.id in self.of:
+            return self.of[part.id]
+        if part.id in above:
+            ring = (*above[above.index(part.id) :], part.id)
+            raise _Unresolved(Finding(code="cycle", part=part.id, values={"ring": " → ".join(ring)}))
+        origin = self._compute(part, (*above, part.id))
+        self.of[part.id] = origin
+        return origin
+
+    def _compute(self, part: Part, above: tuple[str, ...]) -> Origin:
+        setup = self.known.setup
+        if part.kind == "lead":
+            return Origin(ZERO, part.timebase or part.id)
+        if part.kind == "picture" and part.shows:
+            return self._resolve(setup.part(part.shows), above)
+        if part.kind == "far_end" and part.returns_from:
+            return self._far_end(part, above)
+        if part.kind == "follower" and part.follows:
+            return self._follower(part, above)
+        return Origin(ZERO, part.id)
+
+    def _arrival(self, part: Part, listener: Listener, asking: Part, above: tuple[str, ...]) -> Origin:
+        route = self.known.setup.route(part.id, listener.id)
+        if route is None or not route.on:
+            raise _Unresolved(
+                Finding(code="lead_not_heard", part=asking.id, listener=listener.id, values={"lead": part.id})
+            )
+        origin = self._resolve(part, above)
+        way = path_latency(path(self.known, part, listener, route)).shifted(route.delay_ms / 1e3)
+        return Origin(origin.time + way, origin.root)
+
+    def _follower(self, part: Part, above: tuple[str, ...]) -> Origin:
+        setup = self.known.setup
+        lead = setup.part(part.follows)
+        if part.hears_at in ("", IN_THE_ROOM):
+            origin = self._resolve(lead, above)
+            return Origin(origin.time + air(part.distance_m), origin.root)
+        monitor = setup.listener(part.hears_at)
+        ear = self._arrival(lead, monitor, part, above)
+        if part.hears_itself == "room":
+            return ear
+        own = own_sound(self.known, part, monitor)
+        if own is None:
+            raise _Unresolved(Finding(code="does_not_hear_itself", part=part.id, listener=monitor.id))
+        return Origin(ear.time - own, ear.root)
+
+    def _far_end(self, part: Part, above: tuple[str, ...]) -> Origin:
+        """The far end answers the lead it hears; with no lead on that call it speaks from itself."""
+        setup = self.known.setup
+        call = setup.listener(part.returns_from)
+        for lead in setup.parts:
+            route = setup.route(lead.id, call.id)
+            if lead.kind == "lead" and route is not None and route.on:
+                return self._arrival(lead, call, part, above)
+        return Origin(ZERO, part.id)
+
+
+def arrival(known: Situation, origin: Quantity, part: Part, listener: Listener) -> Quantity:
+    """arrival(r) = o(part) + path(r), the route's present delay included."""
+    route = known.setup.route(part.id, listener.id)
+    assert route is not None
+    return origin + path_latency(path(known, part, listener, route)).shifted(route.delay_ms / 1e3)

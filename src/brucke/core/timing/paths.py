@@ -1,0 +1,166 @@
+"""The stages of a route, in order: capture, chain, entered steps, (the delay), output, air.
+
+The delay is kept apart from the stages: it is added on purpose. The engine's block costs nothing extra
+on the device that sets the clock, it is in that device's capture and output buffers already.
+"""
+
+from dataclasses import dataclass
+
+from ..evidence import (
+    EvidenceKind,
+    Facts,
+    Knowledge,
+    Measurement,
+    device_fingerprint,
+    picture_fingerprint,
+    picture_key,
+    round_trip_key,
+)
+from ..setup import Device, EnteredStage, Listener, Part, Route, Setup
+from ..units import buffer_seconds, speed_of_sound
+from .quantity import Quantity, total
+
+# A converter's own latency while nothing is measured: common practice, no source.
+UNMEASURED_CONVERTER_S = 1e-3
+# How far a service's report of its own latency may be off: common practice, no source.
+REPORT_PLUS_MINUS = 0.1
+
+
+@dataclass(frozen=True)
+class Stage:
+    """One step of a route that costs time. `code` names it for `words.py`, `detail` completes the name."""
+
+    code: str
+    latency: Quantity
+    evidence: EvidenceKind
+    detail: str = ""
+
+
+@dataclass(frozen=True)
+class Situation:
+    """What timing is computed from: intent, knowledge, and what the equipment reports."""
+
+    setup: Setup
+    knowledge: Knowledge = Knowledge()
+    facts: Facts = Facts()
+
+    def round_trip(self, device: Device) -> Measurement | None:
+        return self.knowledge.good(round_trip_key(device), device_fingerprint(self.setup, device))
+
+
+def _interface_stage(known: Situation, device: Device, code: str, sign: float) -> Stage:
+    """Half of the round trip: its buffers, and half of what the measurement found beyond them.
+
+    How that rest is shared between the two directions is not known; the split has a ± of its own,
+    opposite in the two directions, so it vanishes from every round trip.
+    """
+    buffers = buffer_seconds(device.buffer_frames, device.buffers, device.rate_hz)
+    measured = known.round_trip(device)
+    if measured is None:
+        return Stage(code, Quantity(buffers, {f"{code}:{device.id}": UNMEASURED_CONVERTER_S}), "calculated", device.id)
+    rest = (measured.value_s - 2 * buffers) / 2
+    terms = {
+        f"round trip:{device.id}": measured.plus_minus_s / 2,
+        f"split:{device.id}": sign * abs(rest) / 2,
+    }
+    return Stage(code, Quantity(buffers + rest, terms), "measured", device.id)
+
+
+def _entered(stages: tuple[EnteredStage, ...], owner: str) -> list[Stage]:
+    return [
+        Stage("entered", Quantity(s.latency_ms / 1e3, {f"{owner}:{s.name}": s.plus_minus_ms / 1e3}), "entered", s.name)
+        for s in stages
+    ]
+
+
+def capture_stages(known: Situation, part: Part) -> list[Stage]:
+    """From the source to the engine, for a sound."""
+    device = known.setup.device(part.device)
+    if device.kind == "interface":
+        return [_interface_stage(known, device, "capture", 1.0)]
+    stages = []
+    buffers = buffer_seconds(device.buffer_frames, device.buffers, device.rate_hz)
+    reported = known.facts.reported_s.get(f"{device.id}:in")
+    if device.kind == "call" and reported is not None:
+        latency = Quantity(reported, {f"way back:{device.id}": REPORT_PLUS_MINUS * reported})
+        stages.append(Stage("way back", latency, "calculated", device.id))
+    if buffers:
+        stages.append(
+            Stage("player" if device.kind == "player" else "capture", Quantity(buffers), "calculated", device.id)
+        )
+    return stages
+
+
+def _service_stage(known: Situation, device: Device) -> list[Stage]:
+    reported = known.facts.reported_s.get(f"{device.id}:out")
+    if reported is None:
+        return []
+    latency = Quantity(reported, {f"way there:{device.id}": REPORT_PLUS_MINUS * reported})
+    return [Stage("way there", latency, "calculated", device.id)]
+
+
+def output_stages(known: Situation, listener: Listener) -> list[Stage]:
+    """From the engine to the named end of this listener."""
+    device = known.setup.device(listener.device)
+    stages = []
+    if device.kind == "interface":
+        stages.append(_interface_stage(known, device, "output", -1.0))
+    elif device.buffer_frames:
+        latency = Quantity(buffer_seconds(device.buffer_frames, device.buffers, device.rate_hz))
+        stages.append(Stage("hand-over", latency, "calculated", device.id))
+    stages += _service_stage(known, device)
+    if listener.air_m:
+        stages.append(Stage("air", air(listener.air_m), "calculated"))
+    return stages
+
+
+def air(metres: float) -> Quantity:
+    seconds = metres / speed_of_sound()
+    return Quantity(seconds, {f"air {metres:g}": 0.02 * seconds})
+
+
+def counted_to_ears(known: Situation, listener: Listener) -> bool:
+    """Whether the path of this listener ends at their ears, or only at our own output."""
+    if listener.kind in ("monitor", "recorder"):
+        return True
+    return f"{listener.device}:out" in known.facts.reported_s
+
+
+def picture_stages(known: Situation, part: Part, listener: Listener) -> list[Stage]:
+    """Camera, then whatever the measured picture needs beyond it. One period ± half of one if not measured."""
+    camera = known.setup.device(part.device)
+    period = 1.0 / camera.pictures_per_s
+    service = _service_stage(known, known.setup.device(listener.device))
+    key = picture_key(part.id, listener.id)
+    measured = known.knowledge.good(key, picture_fingerprint(known.setup, part.id, listener.id))
+    if measured is None:
+        return [
+            Stage("camera", Quantity(period, {f"camera:{camera.id}": period / 2}), "calculated", camera.id),
+            *service,
+        ]
+    # The measurement counts the whole way; it was made against a sound that shares the service's own ±.
+    rest = Quantity(measured.value_s - period, {key: measured.plus_minus_s}) - total([s.latency for s in service])
+    shared = Quantity(rest.value, {key: measured.plus_minus_s})
+    return [
+        Stage("camera", Quantity(period), "calculated", camera.id),
+        Stage("picture coder", shared, "measured", listener.device),
+        *service,
+    ]
+
+
+def path(known: Situation, part: Part, listener: Listener, route: Route) -> tuple[Stage, ...]:
+    """Every stage of one route but its delay."""
+    if route.way == "outside":
+        return tuple(_entered(route.stages, f"{part.id}→{listener.id}"))
+    if part.kind == "picture":
+        return tuple(picture_stages(known, part, listener))
+    stages = capture_stages(known, part) + _entered(part.stages, part.id)
+    if route.processed:
+        stages += [
+            Stage("processor", Quantity(0.0), "calculated", p.__class__.__name__.lower()) for p in part.chain if p.on
+        ]
+    return tuple(stages + _entered(route.stages, f"{part.id}→{listener.id}") + output_stages(known, listener))
+
+
+def path_latency(stages: tuple[Stage, ...]) -> Quantity:
+    return total([s.latency for s in stages])

@@ -1,0 +1,48 @@
+"""Small commands between processes: one message each over a non-blocking socket pair."""
+
+import socket
+from typing import Any
+
+import msgspec
+
+
+class Channel:
+    def __init__(self, end: socket.socket):
+        self._socket = end
+        end.setblocking(False)
+        self.lost = False
+
+    @classmethod
+    def pair(cls) -> tuple["Channel", socket.socket]:
+        ours, theirs = socket.socketpair(socket.AF_UNIX, socket.SOCK_SEQPACKET)
+        return cls(ours), theirs
+
+    @classmethod
+    def attach(cls, fd: int) -> "Channel":
+        return cls(socket.socket(fileno=fd))
+
+    def send(self, do: str, **values: Any) -> bool:
+        """False where the other side is gone or does not read."""
+        try:
+            self._socket.send(msgspec.json.encode({"do": do, **values}))
+        except OSError:
+            return False
+        return True
+
+    def receive(self) -> dict[str, Any] | None:
+        """The next message, or None; `lost` turns true when the other side has closed."""
+        try:
+            data = self._socket.recv(65536)
+        except BlockingIOError:
+            return None
+        except OSError:
+            self.lost = True
+            return None
+        if not data:
+            self.lost = True
+            return None
+        message: dict[str, Any] = msgspec.json.decode(data)
+        return message
+
+    def close(self) -> None:
+        self._socket.close()

@@ -1,0 +1,149 @@
+"""The engine's own process: one thread, the block path and nothing else.
+
+python -m brucke.engine.host SHAPE FD SOCKET — started by `link.py`, never by hand.
+"""
+
+import contextlib
+import ctypes
+import gc
+import os
+import resource
+import sys
+import time
+
+import numpy as np
+
+from ..ports.rings import RingPort
+from .channel import Channel
+from .region import Head, Region, attach, record_frames
+from .runner import MeasureOrder, Runner
+
+COMMANDS_A_BLOCK = 4
+MEASURE_STATES = {"": 0, "fading": 1, "sounding": 2, "done": 3}
+REFUSED = 4
+
+
+class Host:
+    def __init__(self, region: Region, channel: Channel):
+        self.region, self.channel = region, channel
+        shape = region.shape
+        number, plan = region.read_plan()
+        self.runner = Runner(shape, plan)
+        self.adopted = number
+        self.port = RingPort(
+            region.sound("in_ring"), region.sound("out_ring"), region.head, Head.OUT_BLOCKS, Head.IN_BLOCKS,
+            shape.block, shape.rate,
+        )  # fmt: skip
+        self.captures = np.zeros((shape.captures, shape.block), np.float32)
+        self.record = region.sound("record_ring")
+        self.load = 0.0
+        self.started = False
+
+    def run(self) -> None:
+        self._warm_up()
+        self._be_prompt()
+        region, deadline = self.region, self.region.shape.block / self.region.shape.rate
+        region.set(Head.GENERATION, region.get(Head.GENERATION) + 1)
+        region.set(Head.STATE, 1)
+        while not self.channel.lost:
+            began = time.thread_time()
+            if not self._commands():
+                return
+            self.block()
+            spent = (time.thread_time() - began) / deadline
+            self.load += 0.02 * (spent - self.load)
+            region.set(Head.LOAD_PPM, int(self.load * 1e6))
+            if self.port.wait() > deadline:
+                region.set(Head.MISSED, region.get(Head.MISSED) + 1)
+
+    def _warm_up(self) -> None:
+        """Every path once, with silence, on a runner that is thrown away."""
+        runner = Runner(self.region.shape, self.runner._plan)
+        runner.adopt(self.runner._plan)
+        for _ in range(16):
+            runner.step(self.captures)
+
+    def _be_prompt(self) -> None:
+        gc.collect()
+        gc.freeze()
+        gc.disable()
+        sys.setswitchinterval(1e-4)
+        try:
+            os.sched_setscheduler(0, os.SCHED_FIFO, os.sched_param(20))
+        except (OSError, PermissionError):
+            with contextlib.suppress(OSError, PermissionError):
+                os.nice(-10)
+        if resource.getrlimit(resource.RLIMIT_MEMLOCK)[0] in (-1, resource.RLIM_INFINITY):
+            ctypes.CDLL(None, use_errno=True).mlockall(3)
+
+    def block(self) -> None:
+        """One block from the port, through the runner, to the port, the meters and the recorder's ring."""
+        region, runner = self.region, self.runner
+        if not self.port.read(self.captures) and region.get(Head.WORLD_STATE) and self.started:
+            region.set(Head.LATE, region.get(Head.LATE) + 1)
+        else:
+            self.started = self.started or region.get(Head.WORLD_STATE) == 1
+        if region.get(Head.PLAN_WRITTEN) != self.adopted:
+            self.adopted, plan = region.read_plan()
+            runner.adopt(plan)
+            region.set(Head.PLAN_ADOPTED, self.adopted)
+        self.port.write(runner.step(self.captures))
+        self._publish()
+
+    def _publish(self) -> None:
+        region, engine = self.region, self.runner.engine
+        region["part_meters"][:] = engine.part_meters
+        region["out_meters"][:] = engine.out_meters
+        if region.get(Head.FRAMES) % 1536 < self.region.shape.block:
+            engine.part_meters[:, :, 0] *= 0.8
+            engine.out_meters[:, :, 0] *= 0.8
+        n, shape = region.shape.block, region.shape
+        at = region.get(Head.RECORDED) % record_frames(shape)
+        self.record[: 2 * shape.parts, at : at + n].reshape(shape.parts, 2, n)[:] = engine.raw
+        self.record[2 * shape.parts :, at : at + n].reshape(shape.listeners, shape.channels, n)[:] = engine.outs
+        region.set(Head.RECORDED, region.get(Head.RECORDED) + n)
+        region.set(Head.FRAMES, region.get(Head.FRAMES) + n)
+        region.set(Head.NOT_FINITE, int(engine.bad.sum()))
+        state, share = self.runner.measuring
+        if region.get(Head.MEASURE_STATE) != REFUSED or state:
+            region.set(Head.MEASURE_STATE, MEASURE_STATES[state])
+        region.set(Head.MEASURE_PPM, int(share * 1e6))
+        region.set(Head.AUDITION, self.runner.audition_frame)
+        region.set(Head.BEAT_NS, time.monotonic_ns())
+
+    def _commands(self) -> bool:
+        """At most a few orders; False where this was the last."""
+        for _ in range(COMMANDS_A_BLOCK):
+            message = self.channel.receive()
+            if message is None:
+                return True
+            match message["do"]:
+                case "quit":
+                    return False
+                case "on_air":
+                    self.runner.on_air = bool(message["value"])
+                case "measure":
+                    self._measure(message)
+                case "stop_measuring":
+                    self.runner.stop_measuring()
+                case "audition":
+                    sound = self.region.sound("audition")[:, : int(message["frames"])]
+                    self.runner.audition(int(message["listener"]), sound)
+                case "stop_audition":
+                    self.runner.stop_audition()
+        return True
+
+    def _measure(self, message: dict[str, int]) -> None:
+        order = MeasureOrder(message["listener"], message["capture"], message["repeats"], message["spacing"])
+        stimulus = self.region.sound("stimulus")[: message["length"]]
+        begun = self.runner.measure(order, stimulus, self.region.sound("measured"))
+        self.region.set(Head.MEASURE_STATE, 1 if begun else REFUSED)
+
+
+def main() -> None:
+    region = attach(sys.argv[1], int(sys.argv[2]))
+    Host(region, Channel.attach(int(sys.argv[3]))).run()
+
+
+if __name__ == "__main__":
+    main()

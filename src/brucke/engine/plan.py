@@ -1,0 +1,137 @@
+"""From a setup and the live state to the arrays the block step reads. Pure, NumPy only.
+
+Shapes: P parts, L listeners, C the widest listener's channels. Everything the engine needs to sound right
+is here; what it must not know (names, evidence, verdicts) is not.
+"""
+
+from dataclasses import dataclass
+
+import msgspec
+import numpy as np
+import numpy.typing as npt
+
+from ..core.setup import Listener, Moment, Part, Route, Setup
+from ..core.sound.parameters import PARAMS, pack
+from ..core.units import db_to_gain, seconds_to_frames
+
+F32 = npt.NDArray[np.float32]
+I32 = npt.NDArray[np.int32]
+
+
+class Live(msgspec.Struct, frozen=True, kw_only=True):
+    """What is in force now and never undone: the moment, parts muted by hand, on air or not."""
+
+    moment: str = ""
+    muted: frozenset[str] = frozenset()
+    on_air: bool = False
+
+
+@dataclass(frozen=True)
+class Shape:
+    """What a running engine cannot change without a restart."""
+
+    captures: int
+    parts: int
+    listeners: int
+    channels: int
+    block: int
+    rate: int
+
+
+@dataclass(frozen=True)
+class Plan:
+    """`part_source` int32 [P, 2]; `trim` [P]; `params` [P, PARAMS]; `chained` uint8 [P]; `delay`, `source`
+    int32 [L, P]; `gain` [L, P, 2, C]."""
+
+    part_source: I32
+    trim: F32
+    params: F32
+    chained: npt.NDArray[np.uint8]
+    delay: I32
+    source: I32
+    gain: F32
+
+
+class PlanError(ValueError):
+    """Why a setup cannot be run, in one sentence."""
+
+
+def capture_channels(setup: Setup) -> list[tuple[str, int]]:
+    """(device, channel) of every capture channel, in the order of the engine's input."""
+    found: dict[tuple[str, int], None] = {}
+    for part in setup.parts:
+        if part.kind != "picture":
+            for channel in part.channels:
+                found[(part.device, channel)] = None
+    return list(found)
+
+
+def shape_of(setup: Setup) -> Shape:
+    return Shape(
+        max(1, len(capture_channels(setup))),
+        max(1, len(setup.parts)),
+        max(1, len(setup.listeners)),
+        max([2, *(x.channels for x in setup.listeners)]),
+        setup.block_frames,
+        setup.rate_hz,
+    )
+
+
+def route_gains(part: Part, listener: Listener, route: Route, gain_db: float) -> list[tuple[int, int, float]]:
+    """(source side, target channel, linear gain). A mono part stands on side 0 of the engine's pair.
+
+    Plain map: mono to every side of a stereo listener, stereo straight, stereo to mono at half each.
+    """
+    gain = db_to_gain(gain_db)
+    if route.map:
+        return [(m.source, m.target, gain * db_to_gain(m.gain_db)) for m in route.map]
+    if len(part.channels) == 1:
+        return [(0, target, gain) for target in range(min(2, listener.channels))]
+    if listener.channels == 1:
+        return [(0, 0, gain / 2), (1, 0, gain / 2)]
+    return [(0, 0, gain), (1, 1, gain)]
+
+
+def compile_plan(setup: Setup, live: Live) -> Plan:
+    """Arrays of one setup in one moment. PlanError where the engine cannot carry it."""
+    shape = shape_of(setup)
+    for device in setup.devices:
+        if device.kind != "camera" and device.rate_hz != setup.rate_hz:
+            raise PlanError(
+                f"{device.name} runs at {device.rate_hz} Hz and the setup at {setup.rate_hz} Hz; set both to one rate"
+            )
+    captures = capture_channels(setup)
+    plan = Plan(
+        np.full((shape.parts, 2), -1, np.int32), np.zeros(shape.parts, np.float32),
+        np.zeros((shape.parts, PARAMS), np.float32), np.zeros(shape.parts, np.uint8),
+        np.zeros((shape.listeners, shape.parts), np.int32), np.zeros((shape.listeners, shape.parts), np.int32),
+        np.zeros((shape.listeners, shape.parts, 2, shape.channels), np.float32),
+    )  # fmt: skip
+    moment = setup.moment(live.moment)
+    for p, part in enumerate(setup.parts):
+        if part.kind == "picture":
+            continue
+        for side, channel in enumerate(part.channels[:2]):
+            plan.part_source[p, side] = captures.index((part.device, channel))
+        plan.trim[p] = db_to_gain(part.trim_db)
+        plan.params[p] = pack(part.chain)
+        plan.chained[p] = bool(part.chain)
+        for x, listener in enumerate(setup.listeners):
+            route = setup.route(part.id, listener.id)
+            if route is not None and route.way == "engine":
+                _route_into(plan, setup, x, p, route, moment, live)
+    return plan
+
+
+def _route_into(plan: Plan, setup: Setup, x: int, p: int, route: Route, moment: Moment | None, live: Live) -> None:
+    change = None
+    if moment is not None:
+        change = next((m for m in moment.routes if (m.part, m.listener) == (route.part, route.listener)), None)
+    least = moment is not None and moment.policy.get(route.listener) == "least_delay"
+    plan.delay[x, p] = 0 if least else seconds_to_frames(route.delay_ms / 1e3, setup.rate_hz)
+    plan.source[x, p] = 1 if route.processed and setup.parts[p].chain else 0
+    if not route.on or route.part in live.muted or (change is not None and change.mute):
+        return
+    gain_db = route.gain_db if change is None or change.gain_db is None else change.gain_db
+    for source, target, gain in route_gains(setup.parts[p], setup.listeners[x], route, gain_db):
+        plan.gain[x, p, source, target] += gain

@@ -1,0 +1,158 @@
+"""A running setup: block engine, measuring and listening back, without saying where it runs.
+
+The live host and everything offline drive the same runner. A measuring signal reaches one output pair;
+while it sounds every part is silent at its capture and every listener is muted, so that nothing of it can
+come out anywhere, not even late through a delay.
+"""
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from .block import BlockEngine
+from .plan import F32, Plan, Shape
+
+# How long everything stays muted after the last repeat, so that no tail reaches a part.
+TAIL_S = 0.6
+
+
+@dataclass(frozen=True)
+class MeasureOrder:
+    """`listener` index whose outputs sound the stimulus, `capture` channel that hears it, in frames the rest."""
+
+    listener: int
+    capture: int
+    repeats: int
+    spacing: int
+
+
+@dataclass
+class _Measuring:
+    order: MeasureOrder
+    stimulus: F32
+    recording: F32
+    position: int = -1  # frames since the first repeat, −1 while everything fades out
+    state: str = "fading"
+
+
+class Runner:
+    """`step` is one block; orders may come between blocks."""
+
+    def __init__(self, shape: Shape, plan: Plan):
+        self.engine = BlockEngine(shape, plan)
+        self.shape = shape
+        self.on_air = False
+        self._plan = plan
+        self._measuring: _Measuring | None = None
+        self._audition: F32 | None = None
+        self._audition_listener = 0
+        self._audition_at = 0
+        self._audition_level = 0.0
+
+    def adopt(self, plan: Plan) -> None:
+        self._plan = plan
+        if self._measuring is None:
+            self.engine.adopt(self._audible())
+
+    def _audible(self) -> Plan:
+        """The plan in force: the listener that listens back hears only that."""
+        if self._audition is None:
+            return self._plan
+        gain = self._plan.gain.copy()
+        gain[self._audition_listener] = 0.0
+        return replace(self._plan, gain=gain)
+
+    # Measuring
+
+    def measure(self, order: MeasureOrder, stimulus: F32, recording: F32) -> bool:
+        """Begin; False where it is refused (on air, or one is under way). `recording`, zeros, is filled as it comes."""
+        if self.on_air or self._measuring is not None:
+            return False
+        self._measuring = _Measuring(order, stimulus, recording)
+        silent = replace(self._plan, gain=np.zeros_like(self._plan.gain), trim=np.zeros_like(self._plan.trim))
+        self.engine.adopt(silent)
+        return True
+
+    def stop_measuring(self) -> None:
+        if self._measuring is not None:
+            self._measuring = None
+            self.engine.adopt(self._audible())
+
+    @property
+    def measuring(self) -> tuple[str, float]:
+        """(“”, “fading”, “sounding” or “done”; share done)."""
+        m = self._measuring
+        if m is None:
+            return "", 0.0
+        return m.state, min(1.0, max(0, m.position) / self._measure_length(m.order))
+
+    def _measure_length(self, order: MeasureOrder) -> int:
+        return order.repeats * order.spacing + round(TAIL_S * self.shape.rate)
+
+    def _measure_block(self, ins: F32, outs: F32) -> None:
+        m = self._measuring
+        assert m is not None
+        if m.state == "fading":
+            if not self.engine.changing:
+                m.state, m.position = "sounding", 0
+            return
+        n, order = self.shape.block, m.order
+        if m.state == "sounding":
+            take = min(n, max(0, len(m.recording) - m.position))
+            m.recording[m.position : m.position + take] = ins[order.capture, :take]
+            if m.position < order.repeats * order.spacing:
+                outs[order.listener, :2] += self._stimulus_block(m)
+            m.position += n
+            if m.position >= self._measure_length(order):
+                m.state = "done"
+
+    def _stimulus_block(self, m: _Measuring) -> F32:
+        phase = np.arange(m.position, m.position + self.shape.block) % m.order.spacing
+        sound = np.zeros(self.shape.block, np.float32)
+        inside = phase < len(m.stimulus)
+        sound[inside] = m.stimulus[phase[inside]]
+        return sound
+
+    def finish_measuring(self) -> None:
+        """After “done”: parts and listeners come back."""
+        self.stop_measuring()
+
+    # Listening back
+
+    def audition(self, listener: int, sound: F32) -> None:
+        """Play `sound` [2, frames] to one listener in place of its routes."""
+        self._audition, self._audition_listener, self._audition_at = sound, listener, 0
+        self.adopt(self._plan)
+
+    def stop_audition(self) -> None:
+        if self._audition is not None:
+            self._audition = None
+            self.adopt(self._plan)
+
+    @property
+    def audition_frame(self) -> int:
+        return self._audition_at if self._audition is not None else -1
+
+    def _audition_block(self, outs: F32) -> None:
+        assert self._audition is not None
+        n, at = self.shape.block, self._audition_at
+        take = min(n, self._audition.shape[1] - at)
+        if take > 0:
+            rise = min(1.0, self._audition_level + n / (0.01 * self.shape.rate))
+            ramp = np.linspace(self._audition_level, rise, n, dtype=np.float32)[:take]
+            outs[self._audition_listener, :2, :take] += self._audition[:, at : at + take] * ramp
+            self._audition_level = rise
+        self._audition_at += n
+        if self._audition_at >= self._audition.shape[1]:
+            self._audition_level = 0.0
+            self.stop_audition()
+
+    def step(self, ins: F32) -> F32:
+        """One block of capture channels to the listeners."""
+        outs = self.engine.step(ins)
+        if self._measuring is not None:
+            self._measure_block(ins, outs)
+        elif self._audition is not None:
+            self._audition_block(outs)
+        self.engine.levels()
+        return outs

@@ -1,0 +1,104 @@
+"""Sound files, read whole with one clear sentence when they are bad, and takes written so that a kill leaves them whole."""
+
+import os
+from collections.abc import Sequence
+from pathlib import Path
+
+import numpy as np
+import numpy.typing as npt
+import soundfile as sf
+
+F32 = npt.NDArray[np.float32]
+MAX_SECONDS = 3 * 3600
+# libsndfile's command that rewrites the header of a file still being written; soundfile does not wrap it.
+_UPDATE_HEADER_NOW = 0x1060
+
+
+class SoundFileError(ValueError):
+    """One sentence: file, place in it, reason."""
+
+
+def read_sound(path: Path, rate_hz: int | None = None) -> tuple[F32, int]:
+    """(sound [channels, frames], rate). Errors: SoundFileError for what is not sound, empty, silent of numbers,
+    longer than three hours, shorter than it says, or at a rate other than `rate_hz`."""
+    name = path.name
+    try:
+        info = sf.info(path)
+    except (sf.LibsndfileError, OSError, RuntimeError) as e:
+        reason = "no such file" if not path.exists() else "not a sound file that can be read"
+        raise SoundFileError(f"{name}: the file: {reason}") from e
+    if info.frames == 0:
+        raise SoundFileError(f"{name}: the sound: empty, no frames in it")
+    if info.frames > MAX_SECONDS * info.samplerate:
+        raise SoundFileError(f"{name}: the sound: longer than three hours")
+    if rate_hz is not None and info.samplerate != rate_hz:
+        raise SoundFileError(f"{name}: the sample rate: {info.samplerate} Hz, expected {rate_hz} Hz; convert it first")
+    try:
+        sound, rate = sf.read(path, dtype="float32", always_2d=True)
+    except (sf.LibsndfileError, RuntimeError) as e:
+        raise SoundFileError(f"{name}: the sound: damaged, it cannot be decoded") from e
+    _truncated(path, info, len(sound))
+    if not np.isfinite(sound).all():
+        at = int(np.argmin(np.isfinite(sound).all(axis=1)))
+        raise SoundFileError(f"{name}: frame {at}: not a number; the file is damaged")
+    return np.ascontiguousarray(sound.T), rate
+
+
+def _truncated(path: Path, info: "sf._SoundFileInfo", frames: int) -> None:
+    """A WAV that promises more bytes than it has: libsndfile trims it silently, we say so."""
+    short = frames < info.frames
+    if info.format in ("WAV", "WAVEX") and not short:
+        with path.open("rb") as f:
+            head = f.read(8)
+        promised = int.from_bytes(head[4:8], "little") + 8
+        short = promised < 0xFFFFFFFF and promised > path.stat().st_size + 1
+    if short:
+        raise SoundFileError(f"{path.name}: the end: cut off, the file promises more sound than it holds")
+
+
+def mono(sound: F32) -> F32:
+    return np.ascontiguousarray(sound.mean(axis=0), np.float32)
+
+
+def loudest_level(sound: F32) -> float:
+    return float(np.max(np.abs(sound), initial=0.0))
+
+
+class TrackWriter:
+    """One RF64 file per track, written as it comes; `sync` makes what is there readable even after a kill."""
+
+    def __init__(self, path: Path, channels: int, rate_hz: int):
+        path.parent.mkdir(parents=True, exist_ok=True)
+        self._fd = os.open(path, os.O_RDWR | os.O_CREAT | os.O_TRUNC, 0o644)
+        self._file = sf.SoundFile(
+            self._fd, "w", samplerate=rate_hz, channels=channels, format="RF64", subtype="FLOAT", closefd=False
+        )
+        self.frames = 0
+
+    def write(self, sound: F32) -> None:
+        """sound [channels, frames]"""
+        self._file.write(sound.T)
+        self.frames += sound.shape[1]
+
+    def sync(self) -> None:
+        self._file.flush()
+        sf._snd.sf_command(self._file._file, _UPDATE_HEADER_NOW, sf._ffi.NULL, 0)
+        os.fsync(self._fd)
+
+    def close(self) -> None:
+        self._file.close()
+        os.close(self._fd)
+
+
+def write_sound(path: Path, sound: F32, rate_hz: int) -> None:
+    """A finished file, float32 WAV or what the name's ending says. sound [channels, frames]"""
+    path.parent.mkdir(parents=True, exist_ok=True)
+    subtype = "FLOAT" if path.suffix.lower() == ".wav" else None
+    sf.write(path, sound.T, rate_hz, subtype=subtype)
+
+
+def write_tracks(folder: Path, names: Sequence[str], sounds: Sequence[F32], rate_hz: int) -> list[Path]:
+    paths = [folder / f"{name}.wav" for name in names]
+    for path, sound in zip(paths, sounds, strict=True):
+        write_sound(path, sound, rate_hz)
+    return paths

@@ -1,0 +1,24 @@
+"""Where sound gets in and out. A backend is anything with these three methods; nobody else knows which."""
+
+from typing import Protocol
+
+import numpy as np
+import numpy.typing as npt
+
+F32 = npt.NDArray[np.float32]
+
+
+class Port(Protocol):
+    """One block at a time; `captures` [channels, n], `outs` [listeners, C, n]."""
+
+    def read(self, captures: F32) -> bool:
+        """Fill `captures` with the next block; False (and silence) where it did not come in time."""
+        ...
+
+    def write(self, outs: F32) -> None:
+        """Hand over the block that belongs to the captures just read."""
+        ...
+
+    def wait(self) -> float:
+        """Sleep until the next block is due; seconds by which its time has already passed, or 0."""
+        ...

@@ -1,0 +1,50 @@
+"""A port through shared rings: what stands behind them (here, the simulated world) runs in its own process.
+
+The block before last has to be there, not the newest: a device with buffers delivers that much earlier.
+"""
+
+import time
+
+import numpy as np
+import numpy.typing as npt
+
+F32 = npt.NDArray[np.float32]
+I64 = npt.NDArray[np.int64]
+
+
+class RingPort:
+    """in_ring [channels, K·n], out_ring [L, C, K·n]; `counters` holds blocks written out and delivered in."""
+
+    def __init__(
+        self, in_ring: F32, out_ring: F32, counters: I64, out_index: int, in_index: int, block: int, rate: int
+    ):
+        self._in, self._out, self._counters = in_ring, out_ring, counters
+        self._out_index, self._in_index = out_index, in_index
+        self._n, self._blocks = block, in_ring.shape[1] // block
+        self._period = block / rate
+        self.block = int(counters[out_index])
+        self._due = time.monotonic() + self._period
+
+    def read(self, captures: F32) -> bool:
+        if int(self._counters[self._in_index]) <= self.block:
+            captures[:] = 0.0
+            return False
+        at = self.block % self._blocks * self._n
+        captures[:] = self._in[:, at : at + self._n]
+        return True
+
+    def write(self, outs: F32) -> None:
+        at = self.block % self._blocks * self._n
+        self._out[:, :, at : at + self._n] = outs
+        self.block += 1
+        self._counters[self._out_index] = self.block
+
+    def wait(self) -> float:
+        now = time.monotonic()
+        late = now - self._due
+        if late < 0:
+            time.sleep(-late)
+        elif late > 0.1:  # slept, or was stopped: the clock starts anew instead of racing after it
+            self._due = now
+        self._due += self._period
+        return max(0.0, late)

@@ -1,0 +1,92 @@
+"""Engine and simulated world together, as fast as the machine allows."""
+
+from collections import deque
+from pathlib import Path
+
+import numpy as np
+
+from ..core.edits import set_delays
+from ..core.measure.stimulus import StimulusKind, stimulus
+from ..core.setup import Setup
+from ..engine.plan import Live, capture_channels, compile_plan, shape_of
+from ..engine.runner import MeasureOrder, Runner
+from ..ports.files import F32, TrackWriter
+from ..standins.truth import Truth
+from ..standins.world import World
+
+
+class Offline:
+    """One running setup on the stand-ins. Everything is counted in blocks; nothing waits."""
+
+    def __init__(self, setup: Setup, truth: Truth, sounds: dict[str, F32], live: Live | None = None):
+        self.setup, self.live = setup, live or Live()
+        self.world = World(setup, capture_channels(setup), truth, sounds)
+        self.runner = Runner(shape_of(setup), compile_plan(setup, self.live))
+        silence = np.zeros((self.runner.shape.captures, setup.block_frames), np.float32)
+        self._queue = deque([silence] * self.world.lead_blocks)
+        self._writers: dict[str, TrackWriter] = {}
+
+    def change(self, setup: Setup) -> None:
+        """The engine goes over to the changed setup, as it would live."""
+        self.setup = setup
+        self.runner.adopt(compile_plan(setup, self.live))
+
+    def block(self) -> F32:
+        outs = self.runner.step(self._queue.popleft())
+        self._queue.append(self.world.step(outs))
+        self._record(outs)
+        return outs
+
+    def run(self, seconds: float) -> None:
+        for _ in range(round(seconds * self.setup.rate_hz / self.setup.block_frames)):
+            self.block()
+
+    # Takes
+
+    def record(self, folder: Path) -> None:
+        rate = self.setup.rate_hz
+        for part in self.setup.parts:
+            if part.channels:
+                self._writers[f"parts/{part.id}"] = TrackWriter(folder / f"parts/{part.id}.wav", len(part.channels), rate)
+        for x in self.setup.listeners:
+            self._writers[f"listeners/{x.id}"] = TrackWriter(folder / f"listeners/{x.id}.wav", x.channels, rate)
+        self.world.keep_far_ends(folder / "far_ends")
+
+    def _record(self, outs: F32) -> None:
+        if not self._writers:
+            return
+        for p, part in enumerate(self.setup.parts):
+            if part.channels:
+                self._writers[f"parts/{part.id}"].write(self.runner.engine.raw[p, : len(part.channels)])
+        for x, listener in enumerate(self.setup.listeners):
+            self._writers[f"listeners/{listener.id}"].write(outs[x, : listener.channels])
+
+    def stop_recording(self) -> dict[str, F32]:
+        """Far-end recordings of the calls by device; the tracks are complete after this."""
+        for writer in self._writers.values():
+            writer.close()
+        self._writers = {}
+        return self.world.give_back()
+
+    # Measuring
+
+    def measure(
+        self, listener: int, capture: int, kind: StimulusKind = "sweep", level_db: float = -12.0, repeats: int = 4
+    ) -> tuple[F32, F32, int] | None:
+        """(stimulus, recording, spacing) of a round trip; None where it is refused."""
+        rate = self.setup.rate_hz
+        sound = stimulus(kind, rate, level_db)
+        spacing = len(sound) + rate // 2
+        recording = np.zeros(repeats * spacing + rate, np.float32)
+        if not self.runner.measure(MeasureOrder(listener, capture, repeats, spacing), sound, recording):
+            return None
+        while self.runner.measuring[0] != "done":
+            self.block()
+        self.runner.finish_measuring()
+        return sound, recording, spacing
+
+
+def without_delays(setup: Setup) -> Setup:
+    return set_delays(setup, [(r.part, r.listener, 0.0) for r in setup.routes])
+
+

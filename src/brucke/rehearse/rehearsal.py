@@ -1,0 +1,114 @@
+"""The whole main job on the stand-ins: record out of step, measure, align, record again, measure what is left."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+
+from msgspec.structs import replace
+
+from ..core.evidence import Facts, Knowledge
+from ..core.measure.round_trip import Refusal, RoundTrip, round_trip
+from ..core.setup import Setup
+from ..core.timing.align import Timing, align, timing
+from ..core.timing.paths import Situation
+from ..ports.files import F32, mono, write_sound
+from ..standins.truth import Truth, invent, reports
+from ..takes.proof import prove_take
+from ..takes.take import Take, save_take
+from .evidence import measuring_pair, now, picture_measurements, round_trip_measurement
+from .offline import Offline
+
+Progress = Callable[[float, str], None]
+SEARCH_S = 0.4
+
+
+class RehearsalError(RuntimeError):
+    """Why the rehearsal could not be held, in one sentence; `refusal` when measuring was refused."""
+
+    def __init__(self, sentence: str, refusal: Refusal | None = None):
+        super().__init__(sentence)
+        self.refusal = refusal
+
+
+@dataclass(frozen=True)
+class Rehearsal:
+    """`timing` is what the model says after aligning; the takes hold what was measured."""
+
+    before: Take
+    after: Take
+    round_trip: RoundTrip
+    setup: Setup
+    knowledge: Knowledge
+    timing: Timing
+    truth: Truth
+
+
+def record_take(session: Offline, folder: Path, seconds: float, knowledge: Knowledge) -> Take:
+    """One take from the beginning of the track, with what the far ends give back. Mid-run, nothing restarts."""
+    setup = session.setup
+    session.world.seek(0)
+    session.world.play()
+    session.record(folder)
+    session.run(seconds)
+    session.world.pause()
+    calls = session.stop_recording()
+    far_ends = {}
+    for listener in setup.listeners:
+        if listener.device in calls:
+            write_sound(folder / f"far_ends/{listener.id}.wav", calls[listener.device], setup.rate_hz)
+            far_ends[listener.id] = f"far_ends/{listener.id}.wav"
+        elif (folder / f"far_ends/{listener.device}.mkv").exists():
+            far_ends[listener.id] = f"far_ends/{listener.device}.mkv"
+    take = Take(
+        date=now(), setup=setup, knowledge=knowledge, moment=session.live.moment,
+        parts={p.id: f"parts/{p.id}.wav" for p in setup.parts if p.channels},
+        listeners={x.id: f"listeners/{x.id}.wav" for x in setup.listeners}, far_ends=far_ends,
+    )  # fmt: skip
+    save_take(folder, take)
+    return take
+
+
+def rehearse(
+    setup: Setup, knowledge: Knowledge, sounds: dict[str, F32], out: Path, seconds: float, exact: bool, seed: int,
+    progress: Progress,
+) -> Rehearsal:  # fmt: skip
+    """RehearsalError where the setup has nothing to measure with, or measuring is refused."""
+    pair = measuring_pair(setup)
+    if pair is None:
+        raise RehearsalError("no interface carries both a monitor and a part, so no round trip can be measured")
+    device, listener, capture = pair
+    truth = invent(setup, seed, exact)
+    facts = Facts(reported_s=reports(setup, truth))
+    sources = {id: mono(s) for id, s in sounds.items()}
+    session = Offline(setup, truth, sounds)
+
+    progress(0.0, "recording before")
+    before = record_take(session, out / "before", seconds, knowledge)
+    progress(0.3, "measuring what is left before")
+    before = prove_take(out / "before", before, sources)
+
+    progress(0.45, "measuring the round trip")
+    session.world.cable = "plugged"
+    session.run(0.1)
+    measured = session.measure(listener, capture)
+    session.world.cable = "unplugged"
+    if measured is None:
+        raise RehearsalError("measuring was refused", Refusal("on_air"))
+    stimulus, recording, spacing = measured
+    found = round_trip(stimulus, recording, 4, spacing, setup.rate_hz, SEARCH_S)
+    if isinstance(found, Refusal):
+        raise RehearsalError("the round trip could not be measured", found)
+    knowledge = knowledge.with_measurement(round_trip_measurement(setup, device, found, "sweeps"))
+    knowledge = picture_measurements(Situation(before.setup, knowledge, facts), before)
+
+    aligned = align(Situation(setup, knowledge, facts))
+    session.change(aligned)
+    progress(0.5, "recording after")
+    after = record_take(session, out / "after", seconds, knowledge)
+    progress(0.8, "measuring what is left after")
+    after = prove_take(out / "after", after, sources)
+    progress(1.0, "")
+    return Rehearsal(
+        before, replace(after, setup=aligned), found, aligned, knowledge,
+        timing(Situation(aligned, knowledge, facts)), truth,
+    )  # fmt: skip

@@ -1,0 +1,49 @@
+"""A camera before the singer: small pictures whose hands meet on a clap. Only its timing matters here."""
+
+import numpy as np
+import numpy.typing as npt
+
+U8 = npt.NDArray[np.uint8]
+WIDTH, HEIGHT = 160, 90
+CLAP_S = 0.14  # from rest to the hands meeting, and back
+
+
+class Scene:
+    """Draws the singer; `claps` and `loudness` (100 values a second) belong to the part that is shown."""
+
+    def __init__(self, claps_s: npt.NDArray[np.float64], loudness: npt.NDArray[np.float32]):
+        self._claps, self._loudness = claps_s, loudness
+        y, x = np.mgrid[0:HEIGHT, 0:WIDTH]
+        image = np.empty((HEIGHT, WIDTH, 3), np.uint8)
+        image[:] = (38, 52, 60)
+        image[(y > 78)] = (52, 46, 40)
+        image[(np.abs(x - 64) < 15) & (y > 36)] = (116, 52, 96)
+        image[(x - 64) ** 2 + (y - 25) ** 2 < 110] = (232, 201, 160)
+        image[(np.abs(x - 112) < 9) & (y > 30)] = (92, 74, 150)
+        self._rest = image
+
+    def draw(self, position_s: float | None) -> U8:
+        """The picture at a position in the part, shape (height, width, 3); at rest when None."""
+        image = self._rest.copy()
+        apart = 1.0
+        if position_s is not None:
+            if len(self._claps):
+                apart = min(1.0, float(np.min(np.abs(self._claps - position_s))) / CLAP_S)
+            loud = float(self._loudness[int(position_s * 100) % len(self._loudness)])
+            mouth = 1 + round(4 * min(1.0, loud * 5))
+            image[29 : 29 + mouth, 61:68] = (120, 40, 50)
+        reach = 26 * apart
+        for side in (-1, 1):
+            centre = 64 + side * (4 + reach)
+            # Edges are drawn in shares of a pixel, as a lens does, so that movement is smooth.
+            columns = np.clip(1.0 - (np.abs(np.arange(WIDTH) - centre) - 4), 0, 1)
+            rows = np.clip(1.0 - (np.abs(np.arange(HEIGHT) - 56) - 6), 0, 1)
+            share = (rows[:, None] * columns[None, :])[..., None]
+            image = (image * (1 - share) + share * np.array([232, 201, 160])).astype(np.uint8)
+        return image
+
+
+def loudness_of(stem: npt.NDArray[np.float32], rate: int) -> npt.NDArray[np.float32]:
+    """RMS in steps of 10 ms."""
+    step = rate // 100
+    return np.sqrt(np.add.reduceat(stem**2, np.arange(0, len(stem) - step, step)) / step)

@@ -1,0 +1,139 @@
+"""The call and the stream: what happens to sound (and picture) after it has left the engine."""
+
+from fractions import Fraction
+from pathlib import Path
+
+import av
+import numpy as np
+
+from ..core.setup import Device
+from .camera import HEIGHT, U8, WIDTH
+from .coder import FRAME, LATENCY, RATE, OpusLink
+from .delays import F32, Timeline
+from .performer import Performer
+from .truth import ServiceTruth
+
+
+class SoundKeeper:
+    """Keeps what the far end hears, in memory, while asked to."""
+
+    def __init__(self) -> None:
+        self._pieces: list[F32] | None = None
+
+    def start(self) -> None:
+        self._pieces = []
+
+    def add(self, sound: F32) -> None:
+        if self._pieces is not None:
+            self._pieces.append(sound.copy())
+
+    def stop(self) -> F32:
+        pieces, self._pieces = self._pieces or [], None
+        return np.concatenate(pieces, axis=1) if pieces else np.zeros((2, 0), np.float32)
+
+
+class Call:
+    """Coder and network both ways; at the far end somebody hears it and may answer.
+
+    `returned` holds the far end's sound by the absolute frame at which the engine captures it.
+    """
+
+    def __init__(self, device: Device, truth: ServiceTruth, far: Performer | None):
+        self._there = OpusLink(2, 96_000)
+        self._back = OpusLink(1, 48_000)
+        buffers = device.buffer_frames * device.buffers
+        self._delay_there = buffers + LATENCY + round(truth.there_s * RATE)
+        self._delay_back = buffers + LATENCY + round(truth.back_s * RATE)
+        self._far = far
+        self._sent = self._answered = 0
+        self._answer_at: int | None = None
+        self.returned = Timeline(4 * RATE)
+        self.kept = SoundKeeper()
+
+    def hear(self, sound: F32, rough: int, answer: bool) -> None:
+        """The engine's newest block [2, n]; what comes out of the coder reaches the far end's ears."""
+        for piece in _pieces(self._there.push(sound)):
+            at = self._sent + self._delay_there
+            self._sent += piece.shape[1]
+            self.kept.add(piece)
+            if self._far is None:
+                continue
+            self._far.hear(at, piece.mean(axis=0), rough)
+            mouth = self._far.play(at, piece.shape[1]) if answer else np.zeros(piece.shape[1], np.float32)
+            if self._answer_at is None:
+                self._answer_at = at
+            back = self._back.push(mouth[None])
+            if back.shape[1]:
+                self.returned.write(self._answer_at + self._answered + self._delay_back, back[0])
+                self._answered += back.shape[1]
+
+    def forget(self, now: int) -> None:
+        if self._far is not None:
+            self._far.forget(now + self._delay_there)
+
+
+def _pieces(sound: F32) -> list[F32]:
+    return [sound[:, i : i + FRAME] for i in range(0, sound.shape[1], FRAME)]
+
+
+class Stream:
+    """Muxes sound and picture with delays of its own and gives back a Matroska file of what was seen."""
+
+    def __init__(self, device: Device, truth: ServiceTruth):
+        self._sound_delay = device.buffer_frames * device.buffers + LATENCY
+        self._picture_delay = LATENCY + round(truth.picture_s * RATE)
+        self._frames = 0
+        self._file: av.container.OutputContainer | None = None
+
+    def start(self, path: Path) -> None:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        self._file = av.open(str(path), "w", format="matroska")
+        self._audio = self._file.add_stream("libopus", rate=RATE)
+        self._audio.layout = "stereo"
+        self._audio.format = "flt"
+        self._audio.bit_rate = 128_000
+        self._video = self._file.add_stream("mjpeg", rate=30)
+        self._video.width, self._video.height, self._video.pix_fmt = WIDTH, HEIGHT, "yuvj420p"
+        self._video.time_base = Fraction(1, 1000)
+        self._video.codec_context.time_base = Fraction(1, 1000)
+        self._video.codec_context.options = {"qmin": "2", "qmax": "3"}
+        self._begin = self._frames
+        self._pending = np.zeros((2, 0), np.float32)
+        self._coded = 0
+        self._last_picture = -1
+
+    def hear(self, sound: F32) -> None:
+        self._frames += sound.shape[1]
+        if self._file is None:
+            return
+        self._pending = np.concatenate([self._pending, sound], axis=1)
+        while self._pending.shape[1] >= FRAME:
+            piece, self._pending = self._pending[:, :FRAME], self._pending[:, FRAME:]
+            packed = np.ascontiguousarray(np.clip(piece, -1, 1).T.reshape(1, -1), np.float32)
+            frame = av.AudioFrame.from_ndarray(packed, format="flt", layout="stereo")
+            frame.sample_rate, frame.time_base, frame.pts = RATE, Fraction(1, RATE), self._coded
+            self._coded += FRAME
+            self._file.mux(self._audio.encode(frame))
+
+    def see(self, at: int, picture: U8) -> None:
+        """A finished picture whose exposure and transfer ended up at absolute frame `at`.
+
+        The file's clock is that of its sound; a picture later than the sound stands later in it.
+        """
+        if self._file is None:
+            return
+        shown = round((at + self._picture_delay - self._sound_delay - self._begin) / RATE * 1000)
+        if shown <= self._last_picture or shown < 0:
+            return
+        self._last_picture = shown
+        frame = av.VideoFrame.from_ndarray(picture, format="rgb24")
+        frame.pts, frame.time_base = shown, Fraction(1, 1000)
+        self._file.mux(self._video.encode(frame))
+
+    def stop(self) -> None:
+        if self._file is None:
+            return
+        self._file.mux(self._audio.encode(None))
+        self._file.mux(self._video.encode(None))
+        self._file.close()
+        self._file = None

@@ -1,0 +1,261 @@
+"""The simulated outside world, one block at a time: interface, player, performers, call, stream, camera.
+
+Clock: absolute frames of the engine. The interface's output buffers play block m while the engine is
+further on, so the world may answer `lead_blocks` blocks behind: `step(outs of block m)` gives the captures
+of block m + lead_blocks. All of it is deterministic for a seed, in real time or as fast as possible.
+"""
+
+from collections.abc import Callable, Mapping
+from pathlib import Path
+
+import numpy as np
+
+from ..core.measure.picture_offset import clap_times
+from ..core.setup import Device, Part, Setup
+from .camera import Scene, loudness_of
+from .delays import F32, DelayLine
+from .performer import Performer
+from .services import Call, SoundKeeper, Stream
+from .truth import Cable, Truth
+
+Defer = Callable[[Callable[[], None]], None]
+CABLE_GAIN = {"plugged": 0.5, "wandering": 0.5, "loud": 6.0, "unplugged": 0.0}
+MIXER_FRAMES = 96.0  # what an interface's own direct monitoring takes
+
+
+class Player:
+    """A backing track with its own buffer. `position` is the next frame it sends; it loops."""
+
+    def __init__(self, sound: F32):
+        self.sound = sound if sound.shape[0] == 2 else np.repeat(sound[:1], 2, axis=0)
+        self.length = sound.shape[1]
+        self.position = 0
+        self.playing = False
+
+    def block(self, n: int) -> F32:
+        if not self.playing:
+            return np.zeros((2, n), np.float32)
+        index = np.arange(self.position, self.position + n) % self.length
+        self.position = (self.position + n) % self.length
+        return self.sound[:, index]
+
+
+class World:
+    """`sounds`: part id → sound [channels, frames] of that part exactly on the beat."""
+
+    def __init__(
+        self, setup: Setup, captures: list[tuple[str, int]], truth: Truth, sounds: Mapping[str, F32],
+        defer: Defer | None = None,
+    ):  # fmt: skip
+        self.setup, self.truth = setup, truth
+        self.n, self.rate = setup.block_frames, setup.rate_hz
+        self._captures = captures
+        self._interface = next((d for d in setup.devices if d.kind == "interface"), None)
+        self.lead_blocks = self._interface.buffers * 2 - 1 if self._interface else 1
+        self._block = 0
+        self._player_past: dict[str, F32] = {}
+        self._mono = {id: np.ascontiguousarray(s.mean(axis=0), np.float32) for id, s in sounds.items()}
+        lead = next((p for p in setup.parts if p.kind == "lead" and p.id in sounds), None)
+        self._lead = self._mono[lead.id] if lead else np.zeros(self.rate, np.float32)
+        self.player = Player(sounds[lead.id] if lead else np.zeros((2, self.rate), np.float32))
+        self.cable: Cable = "unplugged"
+        self.direct_monitoring = False
+        self.noise_db: float | None = None
+        self._rng = np.random.default_rng(truth.seed)
+        self._make_interface(defer)
+        self._make_services(defer)
+        self._make_camera()
+        self.headphones = SoundKeeper()
+
+    # Building
+
+    def _listener_index(self, device: str) -> int | None:
+        return next((i for i, x in enumerate(self.setup.listeners) if x.device == device), None)
+
+    def _make_interface(self, defer: Defer | None) -> None:
+        device = self._interface
+        self._performers: dict[str, Performer] = {}
+        if device is None:
+            return
+        truth = self.truth.interfaces[device.id]
+        self._out_line = [DelayLine(truth.out_frames) for _ in range(2)]
+        channels = [c for d, c in self._captures if d == device.id]
+        rest = device.buffer_frames * device.buffers + truth.in_frames - (self.lead_blocks - device.buffers) * self.n
+        self._in_lines = {c: DelayLine(rest) for c in channels}
+        self._mixer = [DelayLine(MIXER_FRAMES + self.n) for _ in range(2)]
+        self._mixed = np.zeros((2, self.n), np.float32)
+        self._wander = np.zeros(self.rate, np.float32)
+        for i, part in enumerate(self._parts_of(device)):
+            if part.kind == "follower" and part.id in self._mono:
+                self._performers[part.id] = Performer(
+                    self._lead, self._mono[part.id], self.rate, self.truth.scatter_s, self.truth.seed * 100 + i,
+                    part.hears_itself == "monitor", defer,
+                )  # fmt: skip
+
+    def _parts_of(self, device: Device) -> list[Part]:
+        return [p for p in self.setup.parts if p.device == device.id]
+
+    def _make_services(self, defer: Defer | None) -> None:
+        self._calls: dict[str, tuple[int, Call]] = {}
+        self._streams: dict[str, tuple[int, Stream]] = {}
+        for i, device in enumerate(self.setup.devices):
+            index = self._listener_index(device.id)
+            if index is None:
+                continue
+            if device.kind == "call":
+                part = next((p for p in self._parts_of(device) if p.kind == "far_end" and p.id in self._mono), None)
+                far = None
+                if part is not None:
+                    seed = self.truth.seed * 1000 + i
+                    far = Performer(
+                        self._lead, self._mono[part.id], self.rate, self.truth.scatter_s, seed, False, defer
+                    )
+                self._calls[device.id] = (index, Call(device, self.truth.services[device.id], far))
+            elif device.kind == "stream":
+                self._streams[device.id] = (index, Stream(device, self.truth.services[device.id]))
+
+    def _make_camera(self) -> None:
+        self._scenes: list[tuple[Part, Device, Scene, str]] = []
+        self._next_picture = 0.37 * self.rate / 30
+        for part in self.setup.parts:
+            if part.kind != "picture" or part.shows not in self._mono:
+                continue
+            device = self.setup.device(part.device)
+            stem = self._mono[part.shows]
+            scene = Scene(clap_times(stem, self.rate), loudness_of(stem, self.rate))
+            self._scenes.append((part, device, scene, part.shows))
+
+    # Acts of the people in it
+
+    def play(self) -> None:
+        self.player.playing = True
+        self._jump()
+
+    def pause(self) -> None:
+        self.player.playing = False
+        self._jump()
+
+    def seek(self, frame: int) -> None:
+        self.player.position = frame % self.player.length
+        self._jump()
+
+    def _jump(self) -> None:
+        now = self._block * self.n
+        for performer in self._performers.values():
+            performer.forget(now)
+        for _, call in self._calls.values():
+            call.forget(now)
+
+    def keep_far_ends(self, folder: Path) -> None:
+        """From now on the far ends record what they get."""
+        for _, call in self._calls.values():
+            call.kept.start()
+        for id, (_, stream) in self._streams.items():
+            stream.start(folder / f"{id}.mkv")
+        self.headphones.start()
+
+    def give_back(self) -> dict[str, F32]:
+        """The calls' recordings by device; a stream's file is complete after this."""
+        for _, stream in self._streams.values():
+            stream.stop()
+        return {id: call.kept.stop() for id, (_, call) in self._calls.items()}
+
+    # One block
+
+    def step(self, outs: F32) -> F32:
+        """Listeners' block m [L, C, n] in, capture channels' block m + lead_blocks out."""
+        n, m = self.n, self._block
+        self._block += 1
+        captures: dict[tuple[str, int], F32] = {}
+        due = (m + self.lead_blocks) * n
+        lead = self.player.block(n)
+        rough = due - (self.player.position - n)
+        self._play_interface(outs, m, rough, captures)
+        for id, (index, call) in self._calls.items():
+            call.hear(outs[index, :2], rough, self.player.playing)
+            captures[(id, 0)] = call.returned.take(due, n)
+        for index, stream in self._streams.values():
+            stream.hear(outs[index, :2])
+        for device in self.setup.devices:
+            if device.kind == "player":
+                captures[(device.id, 0)], captures[(device.id, 1)] = self._player_line(device, lead)
+        silence = np.zeros(n, np.float32)
+        return np.stack([captures.get(c, silence) for c in self._captures]) if self._captures else silence[None]
+
+    def _player_line(self, device: Device, lead: F32) -> tuple[F32, F32]:
+        """What the player sends arrives its own buffers later."""
+        past = self._player_past.get(device.id)
+        if past is None:
+            past = np.zeros((2, device.buffer_frames * device.buffers), np.float32)
+        line = np.concatenate([past, lead], axis=1)
+        self._player_past[device.id] = line[:, self.n :]
+        return line[0, : self.n], line[1, : self.n]
+
+    def _play_interface(self, outs: F32, m: int, rough: int, captures: dict[tuple[str, int], F32]) -> None:
+        device = self._interface
+        if device is None:
+            return
+        index = self._listener_index(device.id)
+        now = (m + device.buffers) * self.n
+        ear = np.zeros((2, self.n), np.float32)
+        if index is not None:
+            ear = np.stack([self._out_line[c].push(outs[index, c]) for c in range(2)])
+        if self.direct_monitoring:
+            ear = ear + self._mixed
+        self.headphones.add(ear)
+        heard = ear.mean(axis=0)
+        hold = self.cable != "unplugged"
+        for part in self._parts_of(device):
+            performer = self._performers.get(part.id)
+            sound = np.zeros(self.n, np.float32)
+            if performer is not None:
+                performer.hear(now, heard, rough)
+                if self.player.playing and not hold:
+                    sound = performer.play(now, self.n)
+            if hold and part.channels[0] == min(self._in_lines):
+                sound = sound + self._through_cable(ear[0], now)
+            self._capture(device, part, sound, captures)
+        self._take_pictures(now)
+
+    def _through_cable(self, ear: F32, now: int) -> F32:
+        sound = ear * np.float32(CABLE_GAIN[self.cable])
+        if self.cable == "wandering":  # something in between changes its latency every second and a half
+            late = (now // (self.rate * 3 // 2)) % 5 * 3
+            line = np.concatenate([self._wander, sound])
+            self._wander = line[len(sound) :]
+            start = len(self._wander) - late
+            return line[start : start + len(sound)]
+        return sound
+
+    def _capture(self, device: Device, part: Part, sound: F32, captures: dict[tuple[str, int], F32]) -> None:
+        truth = self.truth.interfaces[device.id]
+        level = truth.noise_db if self.noise_db is None else self.noise_db
+        noise = (self._rng.standard_normal(self.n) * 10 ** (level / 20)).astype(np.float32)
+        channel = part.channels[0]
+        taken = np.clip(self._in_lines[channel].push(sound + noise), -1, 1).astype(np.float32)
+        captures[(device.id, channel)] = taken
+        if channel == min(self._in_lines):
+            self._mixed = np.stack([line.push(taken) for line in self._mixer])
+
+    def _take_pictures(self, now: int) -> None:
+        for part, device, scene, shown in self._scenes:
+            period = self.rate / device.pictures_per_s
+            if self._next_picture >= now + self.n:
+                continue
+            at = self._next_picture
+            self._next_picture += period
+            performer = self._performers.get(shown)
+            position = performer.position(int(at)) if performer and self.player.playing else None
+            where = None if position is None else (position % len(performer.stem)) / self.rate  # type: ignore[union-attr]
+            picture = scene.draw(where)
+            transfer = self.truth.cameras[device.id].transfer_s
+            for id, (_, stream) in self._streams.items():
+                listener = next(x.id for x in self.setup.listeners if x.device == id)
+                route = self.setup.route(part.id, listener)
+                if route is not None and route.on:
+                    stream.see(int(at + transfer * self.rate), picture)
+
+
+def beat_sounds(setup: Setup, folder: Path, read: Callable[[Path], F32]) -> dict[str, F32]:
+    """Every part's on-the-beat sound, where it has one."""
+    return {p.id: read(folder / p.beat_source) for p in setup.parts if p.beat_source}

@@ -1,0 +1,106 @@
+"""What is left between the parts in a take, measured in what each listener really got."""
+
+from collections.abc import Callable, Iterator, Mapping
+from pathlib import Path
+
+import numpy as np
+import numpy.typing as npt
+import soundfile as sf
+from msgspec.structs import replace
+
+from ..core.measure.picture_offset import clap_times, picture_offset
+from ..core.measure.take_offset import Left, TakeOffsets, left_between
+from ..core.setup import Listener, Setup
+from .film import Film, read_film
+from .take import ListenerProof, PartLeft, PictureLeft, Take, TakeError, save_take
+
+F32 = npt.NDArray[np.float32]
+Progress = Callable[[float, str], None]
+
+
+def prove_take(folder: Path, take: Take, sources: Mapping[str, F32], progress: Progress | None = None) -> Take:
+    """The take with its proof, saved. `sources`: part → mono sound exactly on the beat."""
+    proof = {}
+    judged = [x for x in take.setup.listeners if x.kind != "monitor"]
+    for i, listener in enumerate(judged):
+        if progress:
+            progress(i / len(judged), listener.name)
+        proof[listener.id] = prove_listener(folder, take, listener, sources)
+    take = replace(take, proof=proof)
+    save_take(folder, take)
+    if progress:
+        progress(1.0, "")
+    return take
+
+
+def _routed(setup: Setup, listener: Listener, sources: Mapping[str, F32]) -> list[str]:
+    found = []
+    for part in setup.parts:
+        route = setup.route(part.id, listener.id)
+        if part.id in sources and part.kind in ("lead", "follower") and route is not None and route.on:
+            found.append(part.id)
+    return found
+
+
+def prove_listener(folder: Path, take: Take, listener: Listener, sources: Mapping[str, F32]) -> ListenerProof:
+    """One listener's file against the sources; a reason instead where it cannot be told."""
+    name = take.far_ends.get(listener.id) or take.listeners.get(listener.id)
+    parts = _routed(take.setup, listener, sources)
+    lead = next((p for p in parts if take.setup.part(p).kind == "lead"), None)
+    if name is None or lead is None:
+        return ListenerProof(reason="no_lead")
+    film = None
+    if name.endswith(".mkv"):
+        film = read_film(folder / name)
+        sound, rate = film.sound, film.rate_hz
+    else:
+        data, rate = sf.read(folder / name, dtype="float32", always_2d=True)
+        sound = np.ascontiguousarray(data.T)
+    if sound.shape[1] < 6 * rate:
+        return ListenerProof(reason="too_short")
+    found = left_between({p: sources[p] for p in parts}, lead, np.ascontiguousarray(sound.sum(axis=0)), rate)
+    if found is None:
+        return ListenerProof(reason="not_found")
+    left = {p: _stated(x) for p, x in found.left.items()}
+    picture = _picture(take.setup, film, found, sources) if film is not None else None
+    return ListenerProof(left={lead: PartLeft(median_ms=0, error_ms=0, scatter_ms=0, windows=0), **left}, picture=picture)
+
+
+def _stated(x: Left) -> PartLeft:
+    return PartLeft(
+        median_ms=x.median_s * 1e3, error_ms=x.error_s * 1e3, scatter_ms=x.scatter_s * 1e3, windows=x.windows,
+        times_s=x.times_s, values_ms=tuple(v * 1e3 for v in x.values_s),
+    )  # fmt: skip
+
+
+def claps_in(film: Film, offsets: TakeOffsets, source: F32, late_s: float) -> npt.NDArray[np.float64]:
+    """When the claps of a part sound in the film, on the film's clock."""
+    period = len(source) / film.rate_hz
+    first = clap_times(source, film.rate_hz) - offsets.position / film.rate_hz + late_s
+    length = film.sound.shape[1] / film.rate_hz
+    every = np.concatenate([first + k * period for k in (-1, 0, 1)])
+    return np.sort(every[(every > 0.3) & (every < length - 0.3)]) + film.sound_start_s
+
+
+def _picture(setup: Setup, film: Film, offsets: TakeOffsets, sources: Mapping[str, F32]) -> PictureLeft | None:
+    for part in setup.parts:
+        if part.kind != "picture" or part.shows not in sources:
+            continue
+        late = offsets.left[part.shows].median_s if part.shows in offsets.left else 0.0
+        found = picture_offset(film.times_s, film.brightness, claps_in(film, offsets, sources[part.shows], late))
+        if found is not None:
+            return PictureLeft(
+                part=part.id, left_ms=(found.seconds + late) * 1e3, against_sound_ms=found.seconds * 1e3,
+                plus_minus_ms=found.plus_minus_s * 1e3, claps=found.claps, period_ms=found.period_s * 1e3,
+            )  # fmt: skip
+    return None
+
+
+def sounds_left(proofs: Mapping[str, ListenerProof]) -> Iterator[tuple[str, str, PartLeft]]:
+    """(listener, part, what is left) of every sound."""
+    for listener, proof in proofs.items():
+        for part, left in proof.left.items():
+            yield listener, part, left
+
+
+__all__ = ["TakeError", "prove_listener", "prove_take", "sounds_left"]

@@ -1,0 +1,94 @@
+"""A take's folder: one file per part and per listener, what the far ends gave back, and take.json."""
+
+import os
+from collections.abc import Mapping
+from pathlib import Path
+
+import msgspec
+
+from ..core.evidence import Knowledge
+from ..core.setup import Setup
+
+FORMAT = "brucke take"
+VERSION = 1
+MAX_BYTES = 64 * 2**20
+
+
+class TakeError(ValueError):
+    """One sentence: file, place in it, reason."""
+
+
+class PartLeft(msgspec.Struct, frozen=True, kw_only=True):
+    """What was measured to be left of one part against the lead, in one listener's file."""
+
+    median_ms: float
+    error_ms: float
+    scatter_ms: float
+    windows: int
+    times_s: tuple[float, ...] = ()
+    values_ms: tuple[float, ...] = ()
+
+
+class PictureLeft(msgspec.Struct, frozen=True, kw_only=True):
+    """How much later than the lead's sound the picture was seen; `against_sound_ms` against the part it shows."""
+
+    part: str
+    left_ms: float
+    against_sound_ms: float
+    plus_minus_ms: float
+    claps: int
+    period_ms: float
+
+
+class ListenerProof(msgspec.Struct, frozen=True, kw_only=True):
+    left: dict[str, PartLeft] = {}
+    picture: PictureLeft | None = None
+    reason: str = ""
+
+
+class Take(msgspec.Struct, frozen=True, kw_only=True):
+    """`parts` and `listeners` name files below the folder; `far_ends` what a listener really got."""
+
+    format: str = FORMAT
+    version: int = VERSION
+    date: str
+    setup: Setup
+    knowledge: Knowledge = Knowledge()
+    moment: str = ""
+    parts: dict[str, str] = {}
+    listeners: dict[str, str] = {}
+    far_ends: dict[str, str] = {}
+    proof: dict[str, ListenerProof] = {}
+
+
+def save_take(folder: Path, take: Take) -> None:
+    """Write beside and rename."""
+    folder.mkdir(parents=True, exist_ok=True)
+    path = folder / "take.json"
+    temporary = folder / ".take.json.part"
+    temporary.write_bytes(msgspec.json.format(msgspec.json.encode(take), indent=2))
+    os.replace(temporary, path)
+
+
+def load_take(folder: Path) -> Take:
+    """TakeError where the folder holds no take this program reads."""
+    path = folder / "take.json"
+    try:
+        if path.stat().st_size > MAX_BYTES:
+            raise TakeError(f"{path.name}: the file: too large for a take")
+        take = msgspec.json.decode(path.read_bytes(), type=Take)
+    except OSError as e:
+        raise TakeError(f"{folder.name}/take.json: the file: {(e.strerror or str(e)).lower()}") from None
+    except msgspec.DecodeError as e:
+        raise TakeError(f"{folder.name}/take.json: {e}") from None
+    if take.format != FORMAT or take.version > VERSION:
+        raise TakeError(f"{folder.name}/take.json: format: not a take this program reads")
+    for files in (take.parts, take.listeners, take.far_ends):
+        _inside(folder, files)
+    return take
+
+
+def _inside(folder: Path, files: Mapping[str, str]) -> None:
+    for name in files.values():
+        if not (folder / name).resolve().is_relative_to(folder.resolve()):
+            raise TakeError(f"{folder.name}/take.json: “{name}” leads outside the take")
