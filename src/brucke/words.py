@@ -1,5 +1,6 @@
 """Verdicts, findings and stages as sentences: one fact, one sentence, wherever it stands. No screen here."""
 
+from datetime import datetime
 from gettext import gettext as _
 
 from .core.evidence import Facts, Measurement
@@ -20,7 +21,12 @@ def ms_text(seconds: float, digits: int = 1) -> str:
 
 
 def plus_minus_text(seconds: float) -> str:
+    """“± 0.3”, with as many digits as it deserves; nothing where there is no doubt."""
     value = seconds * 1e3
+    if value < 1e-9:
+        return ""
+    if value < 0.001:
+        return "± 0.001"
     digits = 3 if value < 0.0995 else 2 if value < 0.995 else 1
     return f"± {value:.{digits}f}"
 
@@ -110,20 +116,11 @@ def route_text(setup: Setup, r: RouteTiming) -> str:
     if r.kind == "far_end":
         return _("arrives at {amount}").format(amount=ms_text(r.arrival.value, 0))
     if r.off is None:
-        return _("sets nothing here")
-    if in_step(setup, r):
+        return _("own sound {amount}").format(amount=ms_text(sum(s.latency.value for s in r.stages)))
+    if r.in_step:
         return _("in step")
     word = _("early") if r.off.value < 0 else _("late")
     return f"{word} {abs(r.off.value) * 1e3:.1f}"
-
-
-def in_step(setup: Setup, r: RouteTiming) -> bool:
-    if r.off is None:
-        return False
-    tolerance = 1e-3
-    if r.kind == "picture":
-        tolerance = 0.5 / setup.device(setup.part(r.part).device).pictures_per_s
-    return abs(r.off.value) <= tolerance
 
 
 def route_headline(setup: Setup, r: RouteTiming) -> str:
@@ -131,7 +128,7 @@ def route_headline(setup: Setup, r: RouteTiming) -> str:
         return _("{amount} on the way").format(amount=ms_text(r.arrival.value, 0))
     if r.off is None:
         return _("own sound")
-    if in_step(setup, r):
+    if r.in_step:
         return _("in step")
     word = _("early") if r.off.value < 0 else _("late")
     return f"{ms_text(abs(r.off.value))} {word}"
@@ -150,7 +147,7 @@ def route_reason(setup: Setup, t: ListenerTiming, r: RouteTiming) -> str:
         return _("{part} reaches the player's own ear {amount} after it is made. It is never delayed here.").format(
             part=name, amount=ms_text(own)
         )
-    if in_step(setup, r):
+    if r.in_step:
         if r.delay_frames:
             return _("Its delay of {amount} makes it wait for the slowest.").format(
                 amount=ms_text(r.delay_frames / setup.rate_hz)
@@ -220,6 +217,24 @@ def stage_text(setup: Setup, s: Stage) -> str:
             return s.detail
 
 
+SHORT_STAGES = {
+    "capture": _("in"),
+    "output": _("out"),
+    "player": _("player"),
+    "hand-over": _("hand-over"),
+    "way there": _("way there"),
+    "way back": _("way back"),
+    "camera": _("camera"),
+    "picture coder": _("coder"),
+    "air": _("air"),
+}
+
+
+def stage_short(s: Stage) -> str:
+    """A stage in one or two words, for the ruler."""
+    return SHORT_STAGES.get(s.code, s.detail)
+
+
 def finding_text(setup: Setup, f: Finding) -> str:
     name = part_name(setup, f.part)
     match f.code:
@@ -272,3 +287,11 @@ MEASURE_REFUSALS = {
 
 def refusal_text(code: str, values: dict[str, float]) -> str:
     return _("Not measured: ") + MEASURE_REFUSALS[code].format(**values)
+
+
+def date_text(date: str) -> str:
+    """“today 19:42”, or “24 November, 19:42”."""
+    at = datetime.fromisoformat(date)
+    if at.date() == datetime.now(at.tzinfo).date():
+        return _("today {time}").format(time=at.strftime("%H:%M"))
+    return f"{at.day} {at.strftime('%B, %H:%M')}"

@@ -45,6 +45,7 @@ class Host:
         region, deadline = self.region, self.region.shape.block / self.region.shape.rate
         region.set(Head.GENERATION, region.get(Head.GENERATION) + 1)
         region.set(Head.STATE, 1)
+        self.port.start()
         while not self.channel.lost:
             began = time.thread_time()
             if not self._commands():
@@ -62,6 +63,9 @@ class Host:
         runner.adopt(self.runner._plan)
         for _ in range(16):
             runner.step(self.captures)
+        for name in ("record_ring", "in_ring", "out_ring", "measured", "stimulus"):
+            # Only looked at: what stands there may still be wanted by the recorder.
+            self.region.sound(name)[..., ::1024].sum()
 
     def _be_prompt(self) -> None:
         gc.collect()
@@ -128,7 +132,7 @@ class Host:
                     self.runner.stop_measuring()
                 case "audition":
                     sound = self.region.sound("audition")[:, : int(message["frames"])]
-                    self.runner.audition(int(message["listener"]), sound)
+                    self.runner.audition(int(message["listener"]), sound, int(message["at"]))
                 case "stop_audition":
                     self.runner.stop_audition()
         return True

@@ -14,6 +14,8 @@ from .plan import F32, Plan, Shape
 
 # How long everything stays muted after the last repeat, so that no tail reaches a part.
 TAIL_S = 0.6
+# The first repeats come up gently: −12 dB, −6 dB, then the level asked for.
+GENTLY = np.array([0.25, 0.5, 1.0], np.float32)
 
 
 @dataclass(frozen=True)
@@ -111,7 +113,7 @@ class Runner:
         sound = np.zeros(self.shape.block, np.float32)
         inside = phase < len(m.stimulus)
         sound[inside] = m.stimulus[phase[inside]]
-        return sound
+        return sound * GENTLY[min(m.position // m.order.spacing, len(GENTLY) - 1)]
 
     def finish_measuring(self) -> None:
         """After “done”: parts and listeners come back."""
@@ -119,9 +121,10 @@ class Runner:
 
     # Listening back
 
-    def audition(self, listener: int, sound: F32) -> None:
-        """Play `sound` [2, frames] to one listener in place of its routes."""
-        self._audition, self._audition_listener, self._audition_at = sound, listener, 0
+    def audition(self, listener: int, sound: F32, at: int = 0) -> None:
+        """Play `sound` [2, frames] from frame `at` to one listener in place of its routes."""
+        self._audition, self._audition_listener, self._audition_at = sound, listener, at
+        self._audition_level = 0.0
         self.adopt(self._plan)
 
     def stop_audition(self) -> None:

@@ -25,6 +25,10 @@ class RingPort:
         self.block = int(counters[out_index])
         self._due = time.monotonic() + self._period
 
+    def start(self) -> None:
+        """The first block is due one period from now."""
+        self._due = time.monotonic() + self._period
+
     def read(self, captures: F32) -> bool:
         if int(self._counters[self._in_index]) <= self.block:
             captures[:] = 0.0

@@ -47,7 +47,9 @@ class Offline:
         rate = self.setup.rate_hz
         for part in self.setup.parts:
             if part.channels:
-                self._writers[f"parts/{part.id}"] = TrackWriter(folder / f"parts/{part.id}.wav", len(part.channels), rate)
+                self._writers[f"parts/{part.id}"] = TrackWriter(
+                    folder / f"parts/{part.id}.wav", len(part.channels), rate
+                )
         for x in self.setup.listeners:
             self._writers[f"listeners/{x.id}"] = TrackWriter(folder / f"listeners/{x.id}.wav", x.channels, rate)
         self.world.keep_far_ends(folder / "far_ends")
@@ -88,5 +90,3 @@ class Offline:
 
 def without_delays(setup: Setup) -> Setup:
     return set_delays(setup, [(r.part, r.listener, 0.0) for r in setup.routes])
-
-

@@ -5,6 +5,9 @@ import numpy.typing as npt
 
 U8 = npt.NDArray[np.uint8]
 WIDTH, HEIGHT = 160, 90
+_COLUMNS = np.arange(WIDTH, dtype=np.float32)
+_HANDS = slice(50, 63)
+_SKIN = np.array([232, 201, 160], np.float32)
 CLAP_S = 0.14  # from rest to the hands meeting, and back
 
 
@@ -33,13 +36,12 @@ class Scene:
             mouth = 1 + round(4 * min(1.0, loud * 5))
             image[29 : 29 + mouth, 61:68] = (120, 40, 50)
         reach = 26 * apart
+        share = np.zeros(WIDTH, np.float32)
         for side in (-1, 1):
-            centre = 64 + side * (4 + reach)
             # Edges are drawn in shares of a pixel, as a lens does, so that movement is smooth.
-            columns = np.clip(1.0 - (np.abs(np.arange(WIDTH) - centre) - 4), 0, 1)
-            rows = np.clip(1.0 - (np.abs(np.arange(HEIGHT) - 56) - 6), 0, 1)
-            share = (rows[:, None] * columns[None, :])[..., None]
-            image = (image * (1 - share) + share * np.array([232, 201, 160])).astype(np.uint8)
+            share += np.clip(5.0 - np.abs(_COLUMNS - 64 - side * (4 + reach)), 0, 1)
+        blend = np.minimum(share, 1.0)[None, :, None]
+        image[_HANDS] = image[_HANDS] * (1 - blend) + blend * _SKIN
         return image
 
 

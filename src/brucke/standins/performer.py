@@ -16,6 +16,7 @@ from .delays import F32, Timeline, read_looped
 
 LISTEN_S = 2.0
 CHECK_S = 1.0
+SURE_CHECK_S = 4.0  # once playing, listening for a change may be rarer
 REACH_S = 2.0
 MOVED_FRAMES = 24
 SURE = 8.0
@@ -68,7 +69,8 @@ class Performer:
         self._ear.write(at, sound)
         self._heard_until = at + len(sound)
         if self._heard_until >= max(self._deaf_until, self._next_check):
-            self._next_check = self._heard_until + round(CHECK_S * self.rate)
+            pause = CHECK_S if self.lateness is None or not self._own_known else SURE_CHECK_S
+            self._next_check = self._heard_until + round(pause * self.rate)
             begin = self._heard_until - round(LISTEN_S * self.rate)
             window = self._ear.look(begin, round(LISTEN_S * self.rate)).copy()
             self._defer(lambda: self._listen(begin, window, rough))
@@ -105,6 +107,11 @@ class Performer:
         if self.lateness is None:
             return None
         return frame - self.lateness + self._lead_in
+
+    def pose(self, frame: int) -> float | None:
+        """Where the body is: the part's position with the scatter of this phrase in it."""
+        position = self.position(frame)
+        return None if position is None else position - self._shift
 
     def play(self, at: int, frames: int) -> F32:
         """The own sound at the source from absolute frame `at`."""

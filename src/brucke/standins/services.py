@@ -85,6 +85,11 @@ class Stream:
         self._frames = 0
         self._file: av.container.OutputContainer | None = None
 
+    @property
+    def keeping(self) -> bool:
+        """Whether somebody records what is seen."""
+        return self._file is not None
+
     def start(self, path: Path) -> None:
         path.parent.mkdir(parents=True, exist_ok=True)
         self._file = av.open(str(path), "w", format="matroska")

@@ -244,8 +244,10 @@ class World:
                 continue
             at = self._next_picture
             self._next_picture += period
+            if not any(stream.keeping for _, stream in self._streams.values()):
+                continue
             performer = self._performers.get(shown)
-            position = performer.position(int(at)) if performer and self.player.playing else None
+            position = performer.pose(int(at)) if performer and self.player.playing else None
             where = None if position is None else (position % len(performer.stem)) / self.rate  # type: ignore[union-attr]
             picture = scene.draw(where)
             transfer = self.truth.cameras[device.id].transfer_s

@@ -8,12 +8,16 @@ import numpy.typing as npt
 import soundfile as sf
 from msgspec.structs import replace
 
+from ..core.measure.correlation import correlate, find_peak
 from ..core.measure.picture_offset import clap_times, picture_offset
+from ..core.measure.stimulus import taper
 from ..core.measure.take_offset import Left, TakeOffsets, left_between
 from ..core.setup import Listener, Setup
 from .film import Film, read_film
 from .take import ListenerProof, PartLeft, PictureLeft, Take, TakeError, save_take
 
+CLAP_NEAR_S = 0.05
+CLAP_SURE = 6.0
 F32 = npt.NDArray[np.float32]
 Progress = Callable[[float, str], None]
 
@@ -63,7 +67,9 @@ def prove_listener(folder: Path, take: Take, listener: Listener, sources: Mappin
         return ListenerProof(reason="not_found")
     left = {p: _stated(x) for p, x in found.left.items()}
     picture = _picture(take.setup, film, found, sources) if film is not None else None
-    return ListenerProof(left={lead: PartLeft(median_ms=0, error_ms=0, scatter_ms=0, windows=0), **left}, picture=picture)
+    return ListenerProof(
+        left={lead: PartLeft(median_ms=0, error_ms=0, scatter_ms=0, windows=0), **left}, picture=picture
+    )
 
 
 def _stated(x: Left) -> PartLeft:
@@ -76,10 +82,27 @@ def _stated(x: Left) -> PartLeft:
 def claps_in(film: Film, offsets: TakeOffsets, source: F32, late_s: float) -> npt.NDArray[np.float64]:
     """When the claps of a part sound in the film, on the film's clock."""
     period = len(source) / film.rate_hz
-    first = clap_times(source, film.rate_hz) - offsets.position / film.rate_hz + late_s
     length = film.sound.shape[1] / film.rate_hz
-    every = np.concatenate([first + k * period for k in (-1, 0, 1)])
-    return np.sort(every[(every > 0.3) & (every < length - 0.3)]) + film.sound_start_s
+    sound = np.ascontiguousarray(film.sound.sum(axis=0))
+    found = []
+    for clap in clap_times(source, film.rate_hz):
+        for loop in (-1, 0, 1):
+            expected = clap - offsets.position / film.rate_hz + late_s + loop * period
+            if 0.3 < expected < length - 0.3:
+                found.append(_heard_at(sound, source, clap, expected, film.rate_hz))
+    return np.sort(np.array([f for f in found if f is not None])) + film.sound_start_s
+
+
+def _heard_at(sound: F32, source: F32, clap_s: float, expected_s: float, rate: int) -> float | None:
+    """When one clap is heard near where it is expected: people clap with scatter, each clap on its own."""
+    begin, near = round((clap_s - 0.01) * rate), round(CLAP_NEAR_S * rate)
+    clip = source[max(0, begin) : begin + round(0.13 * rate)]
+    start = round((expected_s - 0.01) * rate) - near
+    heard = sound[max(0, start) : start + len(clip) + 2 * near]
+    if len(heard) < len(clip) + 2 * near:
+        return None
+    peak = find_peak(correlate(taper(clip, rate, 0.002), taper(heard, rate, 0.002), (0, 2 * near)), rate, signed=False)
+    return expected_s + (peak.lag - near) / rate if peak.to_rms > CLAP_SURE else None
 
 
 def _picture(setup: Setup, film: Film, offsets: TakeOffsets, sources: Mapping[str, F32]) -> PictureLeft | None:

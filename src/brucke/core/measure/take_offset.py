@@ -20,8 +20,8 @@ from .correlation import F32, HALF, RHO, correlate, find_peak, refine
 from .offset import level_db
 from .stimulus import taper
 
-WINDOW_S = 4.0
-HOP_S = 2.0
+WINDOW_S = 2.0
+HOP_S = 2.0  # no overlap, so that the windows are independent
 SEARCH_S = 0.5
 ACTIVE_DB = -32.0
 MIN_TO_RMS = 6.0

@@ -15,7 +15,7 @@ from ..units import seconds_to_frames
 from .origins import Origin, Origins
 from .paths import Situation, Stage, counted_to_ears, path, path_latency
 from .quantity import Quantity
-from .verdicts import listener_verdict
+from .verdicts import is_in_step, listener_verdict
 
 
 @dataclass(frozen=True)
@@ -32,6 +32,7 @@ class RouteTiming:
     align_delay_frames: int
     off: Quantity | None
     outside: bool = False
+    in_step: bool = False
 
     @property
     def measured(self) -> bool:
@@ -143,16 +144,13 @@ def listener_timing(
             )
         )  # fmt: skip
     if any(f.code == "delay_too_long" for f in findings):
-        routes = [_unaligned(r) for r in routes]
+        routes = [replace(r, align_delay_frames=r.delay_frames) for r in routes]
+    routes = [replace(r, in_step=is_in_step(known, r, routes)) for r in routes]
     verdict = listener_verdict(known, listener, routes, findings, least)
     return ListenerTiming(
         listener.id, targets[roots[0]] if roots else None, tuple(routes), hand_off,
         counted_to_ears(known, listener), least, tuple(findings), verdict,
     )  # fmt: skip
-
-
-def _unaligned(route: RouteTiming) -> RouteTiming:
-    return replace(route, align_delay_frames=route.delay_frames)
 
 
 def timing(known: Situation, policies: dict[str, Policy] | None = None) -> Timing:

@@ -36,10 +36,31 @@ def delay_impairment(one_way_s: float) -> float:
     return float(25 * ((1 + x**6) ** (1 / 6) - 3 * (1 + (x / 3) ** 6) ** (1 / 6) + 2))
 
 
-def _tolerance(route: "RouteTiming", known: Situation) -> float:
+def is_in_step(known: Situation, route: "RouteTiming", routes: "list[RouteTiming]") -> bool:
+    """Whether one arrival is in step at its listener.
+
+    Sounds are judged to a millisecond against each other; sound against picture to half a picture period,
+    also where it is the picture that sets the target.
+    """
+    if route.off is None:
+        return False
+    pictures = [r for r in routes if r.kind == "picture" and r.root == route.root]
+    seen = max(
+        (0.5 / known.setup.device(known.setup.part(r.part).device).pictures_per_s for r in pictures), default=0.0
+    )
     if route.kind == "picture":
-        return 0.5 / known.setup.device(known.setup.part(route.part).device).pictures_per_s
-    return IN_STEP_S
+        return abs(route.off.value) <= seen
+    lead = next((r for r in routes if r.kind == "lead" and r.root == route.root and r.off is not None), route)
+    assert lead.off is not None
+    together = _all_with(lead, routes) if route is lead else abs(route.off.value - lead.off.value) <= IN_STEP_S
+    return abs(route.off.value) <= (max(seen, IN_STEP_S) if together else IN_STEP_S)
+
+
+def _all_with(lead: "RouteTiming", routes: "list[RouteTiming]") -> bool:
+    """Whether every other sound of the lead's group is with it."""
+    assert lead.off is not None
+    sounds = [r for r in routes if r.kind != "picture" and r.root == lead.root and r.off is not None]
+    return all(r.off is not None and abs(r.off.value - lead.off.value) <= IN_STEP_S for r in sounds)
 
 
 def listener_verdict(
@@ -51,12 +72,12 @@ def listener_verdict(
         return Verdict(code="not_aligned", listener=listener.id, part=findings[0].part)
     if listener.kind == "monitor":
         return _monitor_verdict(known, listener, routes)
-    judged = [(abs(r.off.value) - _tolerance(r, known), r) for r in routes if r.off is not None]
+    judged = [(r.off, r) for r in routes if r.off is not None]
     sure = all(r.measured for _, r in judged)
-    picture = next((r for over, r in judged if r.kind == "picture" and over > 0), None)
-    sounds_off = [(over, r) for over, r in judged if r.kind != "picture" and over > 0]
+    picture = next((r for _, r in judged if r.kind == "picture" and not r.in_step), None)
+    sounds_off = [(off, r) for off, r in judged if r.kind != "picture" and not r.in_step]
     if sounds_off:
-        route = max(sounds_off, key=lambda x: (x[1].kind == "follower", x[0]))[1]
+        route = max(sounds_off, key=lambda x: (x[1].kind == "follower", abs(x[0].value)))[1]
         assert route.off is not None
         return Verdict(
             code="early" if route.off.value < 0 else "late", listener=listener.id, part=route.part,
@@ -67,7 +88,7 @@ def listener_verdict(
             code="picture_first", listener=listener.id, part=picture.part, off_s=picture.off.value,
             plus_minus_s=picture.off.plus_minus, sure=sure, least_delay=least,
         )  # fmt: skip
-    widest = max((r.off.plus_minus for _, r in judged if r.off is not None), default=0.0)
+    widest = max((off.plus_minus for off, _ in judged), default=0.0)
     return Verdict(code="in_step", listener=listener.id, plus_minus_s=widest, sure=sure, least_delay=least)
 
 

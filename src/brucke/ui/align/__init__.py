@@ -1,0 +1,1 @@
+"""Align: when it arrives."""

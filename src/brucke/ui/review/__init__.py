@@ -1,0 +1,1 @@
+"""Review: what they got."""

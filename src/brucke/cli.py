@@ -1,0 +1,106 @@
+"""The command line. Standard output carries only a command's own result; errors are one line on stderr.
+
+Exit codes: 0 done, 1 done and something needs attention, 2 could not.
+"""
+
+import argparse
+import sys
+from collections.abc import Callable, Sequence
+from pathlib import Path
+from typing import Any
+
+import msgspec
+
+from .core.setup_file import SetupError
+
+
+def main(argv: Sequence[str] | None = None) -> int:
+    parser = _parser()
+    try:
+        args = parser.parse_args(argv)
+    except SystemExit as e:
+        return 0 if e.code in (0, None) else 2
+    from .ports.files import SoundFileError
+    from .takes.take import TakeError
+
+    try:
+        return int(args.run(args))
+    except (SetupError, SoundFileError, TakeError, CannotDo) as e:
+        print(f"brucke: {e}", file=sys.stderr)
+    except KeyboardInterrupt:
+        print("brucke: stopped", file=sys.stderr)
+    except OSError as e:
+        print(f"brucke: {e.filename or 'the system'}: {(e.strerror or str(e)).lower()}", file=sys.stderr)
+    return 2
+
+
+class CannotDo(ValueError):
+    """One sentence."""
+
+
+def emit(args: argparse.Namespace, result: dict[str, Any], lines: Callable[[], list[str]]) -> None:
+    """The result as JSON, or as lines a person reads."""
+    if args.json:
+        print(msgspec.json.format(msgspec.json.encode(result), indent=2).decode())
+    else:
+        print("\n".join(lines()))
+
+
+def _seconds(text: str) -> float:
+    value = float(text)
+    if not 1 <= value <= 3600:
+        raise argparse.ArgumentTypeError("from 1 to 3600 seconds")
+    return value
+
+
+def _parser() -> argparse.ArgumentParser:
+    from . import commands
+
+    parser = argparse.ArgumentParser(prog="brucke", description="Makes voice, music and picture arrive together.")
+    parser.set_defaults(run=commands.window, setup=None, shots=None, json=False)
+    sub = parser.add_subparsers(metavar="COMMAND")
+
+    def command(name: str, run: Callable[[argparse.Namespace], int], help: str) -> argparse.ArgumentParser:
+        p = sub.add_parser(name, help=help)
+        p.add_argument("--json", action="store_true", help="print the result as JSON")
+        p.set_defaults(run=run)
+        return p
+
+    p = command("open", commands.window, "the window with a setup (also: brucke SETUP)")
+    p.add_argument("setup", type=Path)
+    p.set_defaults(shots=None)
+    p = command("demo", commands.demo, "the window with the Nightboat hour")
+    p.add_argument("--shots", type=Path, metavar="DIR", help="write one PNG of each main view and end")
+    p = command("arrivals", commands.arrivals, "stages, arrivals, and the delays that would align")
+    p.add_argument("setup", type=Path)
+    p.add_argument("--listener", metavar="ID")
+    p = command("render", commands.render, "run the engine offline; one file per listener and part")
+    p.add_argument("setup", type=Path)
+    p.add_argument("--out", type=Path, required=True)
+    p.add_argument("--seconds", type=_seconds, default=None)
+    p.add_argument("--input", action="append", default=[], metavar="PART=FILE")
+    p = command("rehearse", commands.rehearsal, "measure, align, record and prove on the stand-ins")
+    p.add_argument("setup", type=Path)
+    p.add_argument("--out", type=Path, required=True)
+    p.add_argument("--seconds", type=_seconds, default=30.0)
+    p.add_argument("--exact", action="store_true", help="performers without human scatter")
+    p.add_argument("--seed", type=int, default=1)
+    p = command("offset", commands.offset, "how much later a recording is than a reference")
+    p.add_argument("reference", type=Path)
+    p.add_argument("recording", type=Path)
+    p = command("prove", commands.prove, "measure what is left between the parts of a take")
+    p.add_argument("take", type=Path)
+    p.add_argument("--sounds", type=Path, required=True, help="folder of the on-the-beat sounds")
+    return parser
+
+
+def entry() -> None:
+    """brucke SETUP is short for brucke open SETUP."""
+    argv = sys.argv[1:]
+    if argv and argv[0].endswith(".json"):
+        argv = ["open", *argv]
+    sys.exit(main(argv))
+
+
+if __name__ == "__main__":
+    entry()

@@ -1,0 +1,230 @@
+"""What each command does. Heavy imports are late, so that the window starts without them."""
+
+import argparse
+import contextlib
+import os
+import sys
+from pathlib import Path
+from typing import Any
+
+from . import words
+from .cli import CannotDo, emit
+from .core.evidence import Facts, Knowledge
+from .core.setup import Setup
+from .core.setup_file import load
+from .core.timing.align import ListenerTiming, RouteTiming, align, timing
+from .core.timing.paths import Situation
+
+
+def window(args: argparse.Namespace) -> int:
+    from .ui.app import run
+
+    return run(args.setup)
+
+
+def demo(args: argparse.Namespace) -> int:
+    from .demo import SETUP
+    from .ui.app import run
+
+    return run(SETUP, demo=True, shots=args.shots)
+
+
+def _facts(setup: Setup) -> Facts:
+    from .standins.truth import invent, reports
+
+    return Facts(reported_s=reports(setup, invent(setup, 1, True)))
+
+
+def arrivals(args: argparse.Namespace) -> int:
+    setup, knowledge = load(args.setup)
+    if args.listener and all(x.id != args.listener for x in setup.listeners):
+        raise CannotDo(f"{args.setup.name}: listeners: no listener “{args.listener}”")
+    known = Situation(setup, knowledge, _facts(setup))
+    now = timing(known)
+    after = timing(Situation(align(known), knowledge, known.facts))
+    shown = [t for t in now.listeners if args.listener in (None, t.listener)]
+    result = {"listeners": [_arrivals_of(setup, t, after.of(t.listener)) for t in shown]}
+    emit(args, result, lambda: [line for t in shown for line in _arrival_lines(setup, t)])
+    return 1 if any(words.needs_you(t.verdict) for t in shown) else 0
+
+
+def _arrivals_of(setup: Setup, t: ListenerTiming, after: ListenerTiming) -> dict[str, Any]:
+    rate = setup.rate_hz
+
+    def route(r: RouteTiming) -> dict[str, Any]:
+        solved = after.route(r.part)
+        frames = solved.delay_frames if solved is not None else r.align_delay_frames
+        return {
+            "part": r.part,
+            "arrival_ms": r.arrival.value * 1e3,
+            "plus_minus_ms": r.arrival.plus_minus * 1e3,
+            "off_ms": None if r.off is None else r.off.value * 1e3,
+            "off_plus_minus_ms": None if r.off is None else r.off.plus_minus * 1e3,
+            "delay_ms": r.delay_frames / rate * 1e3,
+            "align_delay_ms": frames / rate * 1e3,
+            "stages": [
+                {
+                    "name": words.stage_text(setup, s),
+                    "latency_ms": s.latency.value * 1e3,
+                    "plus_minus_ms": s.latency.plus_minus * 1e3,
+                    "evidence": s.evidence,
+                }
+                for s in r.stages
+            ],
+        }
+
+    listener = setup.listener(t.listener)
+    return {
+        "id": listener.id,
+        "kind": listener.kind,
+        "target_ms": None if t.target is None else t.target.value * 1e3,
+        "counted_to": "ears" if t.to_ears else "our own output",
+        "verdict": words.verdict_text(setup, t.verdict),
+        "hand_off_ms": t.hand_off_s * 1e3,
+        "findings": [words.finding_text(setup, f) for f in t.findings],
+        "routes": [route(r) for r in t.routes],
+    }
+
+
+def _arrival_lines(setup: Setup, t: ListenerTiming) -> list[str]:
+    lines = [f"{words.listener_name(setup, t.listener)}: {words.verdict_text(setup, t.verdict)}"]
+    for r in t.routes:
+        steps = " + ".join(f"{words.stage_text(setup, s)} {s.latency.value * 1e3:.2f}" for s in r.stages)
+        delay = r.delay_frames / setup.rate_hz
+        lines.append(
+            f"  {words.part_name(setup, r.part):10} arrives {words.ms_text(r.arrival.value, 2):>10}  "
+            f"delay {words.ms_text(delay, 2):>9}  ({steps})  {words.route_text(setup, r)}"
+        )
+    lines += [f"  {words.finding_text(setup, f)}" for f in t.findings]
+    return lines
+
+
+def beat_sounds(setup: Setup, folder: Path) -> dict[str, Any]:
+    from .ports.files import read_sound
+    from .standins.world import beat_sounds as collect
+
+    return collect(setup, folder, lambda p: read_sound(p, setup.rate_hz)[0])
+
+
+def render(args: argparse.Namespace) -> int:
+    from .engine.plan import PlanError
+    from .ports.files import read_sound
+    from .rehearse.render import render_setup
+
+    setup, _ = load(args.setup)
+    inputs = {}
+    for item in args.input:
+        part, sep, file = item.partition("=")
+        if not sep or all(p.id != part for p in setup.parts):
+            raise CannotDo(f"--input {item}: expected PART=FILE with a part of {args.setup.name}")
+        inputs[part] = read_sound(Path(file), setup.rate_hz)[0]
+    for part in setup.parts:
+        path = args.setup.parent / part.beat_source
+        if part.beat_source and part.id not in inputs and path.exists():
+            inputs[part.id] = read_sound(path, setup.rate_hz)[0]
+    if not inputs:
+        raise CannotDo(f"{args.setup.name}: parts: none has a sound to render; give one with --input PART=FILE")
+    try:
+        written = render_setup(setup, inputs, args.out, args.seconds)
+    except PlanError as e:
+        raise CannotDo(f"{args.setup.name}: devices: {e}") from None
+    result = {"files": [str(p) for p in written]}
+    emit(args, result, lambda: result["files"])
+    return 0
+
+
+def offset(args: argparse.Namespace) -> int:
+    from .core.measure.offset import natural_offset
+    from .ports.files import mono, read_sound
+
+    reference, rate = read_sound(args.reference)
+    recording, other = read_sound(args.recording)
+    if rate != other:
+        raise CannotDo(
+            f"{args.recording.name}: the sample rate: {other} Hz, but {args.reference.name} has {rate} Hz; convert one"
+        )
+    found = natural_offset(mono(reference), mono(recording), rate)
+    if found.reason in ("silent", "too_short"):
+        why = "silent, nothing to compare" if found.reason == "silent" else "shorter than 4 s, too little to be sure"
+        both = f"{args.reference.name} or {args.recording.name}"
+        raise CannotDo(f"{both}: the sound: {why}")
+    result = {
+        "match": found.match,
+        "offset_ms": found.seconds * 1e3 if found.match else None,
+        "offset_frames": found.frames if found.match else None,
+        "confidence": found.confidence,
+        "polarity": found.polarity if found.match else None,
+        "search_ms": [s * 1e3 for s in found.search_s],
+        "reason": found.reason,
+        "repeats_ms": found.repeats_s * 1e3,
+        "rate_hz": rate,
+    }
+
+    def lines() -> list[str]:
+        if found.match:
+            word = "later" if found.frames >= 0 else "earlier"
+            side = "" if found.polarity > 0 else ", polarity reversed"
+            amount = words.ms_text(abs(found.seconds), 3)
+            return [
+                f"{args.recording.name} is {amount} {word} than {args.reference.name} ({found.confidence:.0%} sure{side})"
+            ]
+        if found.reason == "repeats":
+            return [f"no match: it repeats every {words.ms_text(found.repeats_s, 0)}; play something longer"]
+        return [f"no match within ± {found.search_s[1]:g} s"]
+
+    emit(args, result, lines)
+    return 0 if found.match else 1
+
+
+def rehearsal(args: argparse.Namespace) -> int:
+    from .core.setup_file import save
+    from .engine.plan import PlanError
+    from .rehearse.rehearsal import RehearsalError, rehearse
+    from .rehearse.report import needs_attention, report, report_lines
+
+    setup, knowledge = load(args.setup)
+    sounds = beat_sounds(setup, args.setup.parent)
+    if not sounds:
+        raise CannotDo(f"{args.setup.name}: parts: none names a beat_source, so nothing can be played or measured")
+
+    def progress(share: float, what: str) -> None:
+        if what and sys.stderr.isatty():
+            print(f"{share:4.0%} {what}", file=sys.stderr)
+
+    try:
+        done = rehearse(
+            setup, Knowledge(spoils=knowledge.spoils), sounds, args.out, args.seconds, args.exact, args.seed, progress
+        )
+    except PlanError as e:
+        raise CannotDo(f"{args.setup.name}: devices: {e}") from None
+    except RehearsalError as e:
+        why = words.refusal_text(e.refusal.code, e.refusal.values) if e.refusal else str(e)
+        raise CannotDo(f"{args.setup.name}: {why}") from None
+    save(args.out / args.setup.name, done.setup, done.knowledge)
+    result = report(done, args.exact, args.seed)
+    emit(args, result, lambda: report_lines(done, result))
+    return 1 if needs_attention(done) else 0
+
+
+def prove(args: argparse.Namespace) -> int:
+    from .ports.files import mono
+    from .takes.proof import prove_take
+    from .takes.take import load_take
+
+    with contextlib.suppress(OSError):
+        os.nice(15)  # sound and window come first
+    take = load_take(args.take)
+    sources = {id: mono(s) for id, s in beat_sounds(take.setup, args.sounds).items()}
+
+    def progress(share: float, what: str) -> None:
+        print(f"progress {share:.3f} {what}", file=sys.stderr, flush=True)
+
+    take = prove_take(args.take, take, sources, progress)
+    result = {
+        "listeners": [
+            {"id": id, "left_ms": {p: x.median_ms for p, x in proof.left.items()}, "reason": proof.reason}
+            for id, proof in take.proof.items()
+        ]
+    }
+    emit(args, result, lambda: [f"{x['id']}: {x['left_ms'] or x['reason']}" for x in result["listeners"]])
+    return 0

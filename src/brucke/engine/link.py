@@ -1,0 +1,178 @@
+"""The window's only way to a running engine: starts and watches its processes, sends plans, reads meters.
+
+Three children share one region: the engine (block path), the recorder, and whatever stands behind the ports
+(here, the simulated world). When the engine dies it is started again with the same plan and the recorder
+goes on; the others notice nothing but the gap.
+"""
+
+import os
+import subprocess
+import sys
+import time
+from dataclasses import dataclass
+from typing import Any
+
+from ..core.measure.stimulus import StimulusKind, stimulus
+from .channel import Channel
+from .plan import F32, Plan, Shape
+from .region import Head, Region, shape_text
+
+MEASURE_WORDS = {0: "", 1: "fading", 2: "sounding", 3: "done", 4: "refused"}
+
+
+@dataclass(frozen=True)
+class Child:
+    process: subprocess.Popen[bytes]
+    channel: Channel
+
+    @property
+    def alive(self) -> bool:
+        return self.process.poll() is None
+
+
+@dataclass(frozen=True)
+class MeasureHandle:
+    """What is being measured: the stimulus, and where its repeats start."""
+
+    stimulus: F32
+    repeats: int
+    spacing: int
+
+
+class EngineLink:
+    """`world` is the module of the process behind the ports and its arguments."""
+
+    def __init__(self, shape: Shape, plan: Plan, world: list[str]):
+        self.shape = shape
+        self.region = Region(shape)
+        self.region.write_plan(plan)
+        self.restarts = 0
+        self.world = self._spawn("world", world[0], *world[1:])
+        self.recorder = self._spawn("recorder", "brucke.engine.recorder")
+        self.engine = self._spawn("engine", "brucke.engine.host")
+
+    def _spawn(self, role: str, module: str, *arguments: str) -> Child:
+        channel, theirs = Channel.pair()
+        argv = [
+            sys.executable,
+            "-m",
+            module,
+            shape_text(self.shape),
+            str(self.region.fd),
+            str(theirs.fileno()),
+            *arguments,
+        ]
+        process = subprocess.Popen(
+            argv, pass_fds=(self.region.fd, theirs.fileno()), stdin=subprocess.DEVNULL, stdout=subprocess.DEVNULL,
+            env={**os.environ, "BRUCKE_ROLE": role, "OMP_NUM_THREADS": "1", "OPENBLAS_NUM_THREADS": "1"},
+        )  # fmt: skip
+        theirs.close()
+        return Child(process, channel)
+
+    # State
+
+    @property
+    def running(self) -> bool:
+        """Whether sound is flowing."""
+        return self.engine.alive and self.region.get(Head.STATE) == 1 and self.region.get(Head.WORLD_STATE) == 1
+
+    @property
+    def engine_died(self) -> bool:
+        return not self.engine.alive
+
+    def restart_engine(self) -> None:
+        """A new engine with the plan last sent."""
+        self.engine.channel.close()
+        self.region.set(Head.STATE, 0)
+        self.region.set(Head.MEASURE_STATE, 0)
+        self.region.set(Head.AUDITION, -1)
+        self.restarts += 1
+        self.engine = self._spawn("engine", "brucke.engine.host")
+
+    def get(self, field: Head) -> int:
+        return self.region.get(field)
+
+    @property
+    def load(self) -> float:
+        """Share of a block's time that the engine computes."""
+        return self.region.get(Head.LOAD_PPM) / 1e6
+
+    def meters(self) -> tuple[F32, F32]:
+        """Copies of (parts [P, 2, peak and mean square], listeners [L, C, peak and mean square])."""
+        return self.region.sound("part_meters").copy(), self.region.sound("out_meters").copy()
+
+    # Orders
+
+    def send_plan(self, plan: Plan) -> None:
+        self.region.write_plan(plan)
+
+    def set_on_air(self, on_air: bool) -> None:
+        self.engine.channel.send("on_air", value=on_air)
+
+    def measure(self, listener: int, capture: int, kind: StimulusKind, level_db: float, repeats: int) -> MeasureHandle:
+        """Begin measuring a round trip; watch `measure_state`."""
+        sound = stimulus(kind, self.shape.rate, level_db)
+        spacing = len(sound) + self.shape.rate // 2
+        self.region.sound("measured")[:] = 0.0
+        self.region.sound("stimulus")[: len(sound)] = sound
+        self.region.set(Head.MEASURE_PPM, 0)
+        self.engine.channel.send(
+            "measure", listener=listener, capture=capture, repeats=repeats, spacing=spacing, length=len(sound)
+        )
+        return MeasureHandle(sound, repeats, spacing)
+
+    @property
+    def measure_state(self) -> tuple[str, float]:
+        return MEASURE_WORDS[self.region.get(Head.MEASURE_STATE)], self.region.get(Head.MEASURE_PPM) / 1e6
+
+    def measured(self, handle: MeasureHandle) -> F32:
+        length = handle.repeats * handle.spacing + self.shape.rate // 2
+        return self.region.sound("measured")[:length].copy()
+
+    def end_measuring(self) -> None:
+        self.engine.channel.send("stop_measuring")
+
+    def audition(self, listener: int, sound: F32, at: int = 0) -> None:
+        """Play up to a minute of sound [2, frames] to one listener in place of its routes, from frame `at`."""
+        area = self.region.sound("audition")
+        frames = min(sound.shape[1], area.shape[1])
+        area[:, :frames] = sound[:, :frames]
+        self.engine.channel.send("audition", listener=listener, frames=frames, at=at)
+
+    def stop_audition(self) -> None:
+        self.engine.channel.send("stop_audition")
+
+    def record(self, folder: str, tracks: dict[str, list[int]]) -> None:
+        self.recorder.channel.send("start", folder=folder, tracks=tracks)
+
+    def stop_recording(self) -> None:
+        self.recorder.channel.send("stop")
+
+    def tell_world(self, do: str, **values: Any) -> None:
+        """play, pause, seek, cable … : acts of whoever stands behind the ports."""
+        self.world.channel.send(do, **values)
+
+    def track_rows(
+        self, parts: list[tuple[str, int, int]], listeners: list[tuple[str, int, int]]
+    ) -> dict[str, list[int]]:
+        """Rows of the recorder's ring by track name, from (id, index, channels)."""
+        rows = {f"parts/{id}": [2 * p + c for c in range(channels)] for id, p, channels in parts}
+        base = 2 * self.shape.parts
+        for id, x, channels in listeners:
+            rows[f"listeners/{id}"] = [base + x * self.shape.channels + c for c in range(channels)]
+        return rows
+
+    def close(self) -> None:
+        """End every child and give the memory back."""
+        children = (self.engine, self.recorder, self.world)
+        for child in children:
+            child.channel.send("quit")
+        until = time.monotonic() + 3
+        for child in children:
+            try:
+                child.process.wait(max(0.1, until - time.monotonic()))
+            except subprocess.TimeoutExpired:
+                child.process.kill()
+                child.process.wait()
+            child.channel.close()
+        self.region.close()

@@ -1,0 +1,22 @@
+"""What the equipment of a setup says of itself, and the command that brings it up. Here: the stand-ins."""
+
+from pathlib import Path
+
+import msgspec
+
+from ..core.evidence import Facts
+from ..core.setup import Setup
+from ..standins.truth import invent, reports
+from .live_world import Options
+
+WORLD_MODULE = "brucke.rehearse.live_world"
+SEED = 1
+
+
+def facts_of(setup: Setup) -> Facts:
+    return Facts(reported_s=reports(setup, invent(setup, SEED, True)))
+
+
+def world_command(setup_file: Path, sounds: Path, exact: bool = False) -> list[str]:
+    options = Options(str(setup_file), str(sounds), SEED, exact)
+    return [WORLD_MODULE, msgspec.json.encode(options).decode()]

@@ -1,0 +1,127 @@
+"""The simulated world in real time, in a process of its own, behind the engine's shared rings.
+
+python -m brucke.rehearse.live_world SHAPE FD SOCKET OPTIONS — started by the window through `engine/link.py`.
+It keeps a little ahead of the interface's own buffers; a block it delivers too late is a dropout, as it
+would be with a real device.
+"""
+
+import contextlib
+import gc
+import os
+import sys
+import time
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
+from typing import Any
+
+import msgspec
+import numpy as np
+
+from ..core.setup_file import load
+from ..engine.channel import Channel
+from ..engine.plan import capture_channels
+from ..engine.region import Head, Region, attach
+from ..ports.files import F32, read_sound, write_sound
+from ..standins.truth import invent
+from ..standins.world import Defer, World, beat_sounds
+
+POLL_S = 0.0005
+
+
+class Options(msgspec.Struct, frozen=True):
+    """`sounds` is the folder of the on-the-beat sounds that the people in this world play."""
+
+    setup: str
+    sounds: str
+    seed: int = 1
+    exact: bool = False
+
+
+class LiveWorld:
+    def __init__(self, region: Region, channel: Channel, world: World, defer: Defer):
+        self.region, self.channel, self.world, self._defer = region, channel, world, defer
+        self._folder: Path | None = None
+
+    def run(self) -> None:
+        """Until the other side closes."""
+        region, world, n = self.region, self.world, self.world.n
+        ins, outs = region.sound("in_ring"), region.sound("out_ring")
+        blocks = ins.shape[1] // n
+        done = region.get(Head.OUT_BLOCKS)
+        region.set(Head.PLAYER_LENGTH, world.player.length)
+        region.set(Head.IN_BLOCKS, done + world.lead_blocks)
+        region.set(Head.WORLD_STATE, 1)
+        while not self.channel.lost:
+            message = self.channel.receive()
+            if message is not None:
+                if message["do"] == "quit":
+                    return
+                self._act(message)
+            if region.get(Head.OUT_BLOCKS) <= done:
+                time.sleep(POLL_S)
+                continue
+            at = done % blocks * n
+            target = (done + world.lead_blocks) % blocks * n
+            ins[:, target : target + n] = world.step(np.ascontiguousarray(outs[:, :, at : at + n]))
+            done += 1
+            region.set(Head.IN_BLOCKS, done + world.lead_blocks)
+            region.set(Head.PLAYER_FRAME, world.player.position)
+            region.set(Head.PLAYER_STATE, int(world.player.playing))
+
+    def _hand_over(self, folder: Path, calls: dict[str, F32]) -> None:
+        for device, sound in calls.items():
+            write_sound(folder / f"{device}.wav", sound, self.world.rate)
+        self.channel.send("given", folder=str(folder))
+
+    def _act(self, message: dict[str, Any]) -> None:
+        """What people in the world do when asked."""
+        world = self.world
+        match message["do"]:
+            case "play":
+                world.play()
+            case "pause":
+                world.pause()
+            case "seek":
+                world.seek(int(message["frame"]))
+            case "cable":
+                world.cable = message["state"]
+            case "keep":
+                self._folder = Path(message["folder"])
+                world.keep_far_ends(self._folder)
+            case "give_back" if self._folder is not None:
+                folder, self._folder = self._folder, None
+                calls = world.give_back()
+                self._defer(lambda: self._hand_over(folder, calls))
+
+
+def aside() -> Defer:
+    """Performers listen in a thread of their own, so that the sound is never late."""
+    pool = ThreadPoolExecutor(1)
+
+    def defer(work: Callable[[], None]) -> None:
+        pool.submit(work)
+
+    return defer
+
+
+def main() -> None:
+    region = attach(sys.argv[1], int(sys.argv[2]))
+    options = msgspec.json.decode(sys.argv[4], type=Options)
+    setup, _ = load(Path(options.setup))
+    sounds = beat_sounds(setup, Path(options.sounds), lambda p: read_sound(p, setup.rate_hz)[0])
+    defer = aside()
+    world = World(setup, capture_channels(setup), invent(setup, options.seed, options.exact), sounds, defer)
+    sys.setswitchinterval(1e-4)  # whoever listens aside must not hold up the sound
+    try:
+        os.sched_setscheduler(0, os.SCHED_FIFO | os.SCHED_RESET_ON_FORK, os.sched_param(10))
+    except OSError:
+        with contextlib.suppress(OSError):
+            os.nice(-10)
+    gc.freeze()
+    gc.set_threshold(100_000, 50, 50)
+    LiveWorld(region, Channel.attach(int(sys.argv[3])), world, defer).run()
+
+
+if __name__ == "__main__":
+    main()

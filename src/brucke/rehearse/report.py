@@ -1,0 +1,75 @@
+"""What a rehearsal found, as the command line tells it."""
+
+from typing import Any
+
+from .. import words
+from ..core.timing.verdicts import delay_impairment
+from ..takes.take import ListenerProof
+from .rehearsal import Rehearsal
+
+
+def _left(proof: ListenerProof) -> dict[str, float]:
+    return {part: x.median_ms for part, x in proof.left.items()}
+
+
+def report(done: Rehearsal, exact: bool, seed: int) -> dict[str, Any]:
+    """The keys of `rehearse --json`. Left: measured in the far-end files of the takes, not from the model."""
+    setup = done.setup
+    listeners = []
+    for t in done.timing.listeners:
+        listener = setup.listener(t.listener)
+        row: dict[str, Any] = {
+            "id": listener.id,
+            "kind": listener.kind,
+            "verdict": words.verdict_text(setup, t.verdict),
+        }
+        if listener.kind == "monitor":
+            row["own_sound_ms"] = t.verdict.off_s * 1e3 if t.verdict.code == "own_sound" else None
+        else:
+            before, after = done.before.proof[listener.id], done.after.proof[listener.id]
+            row["left_before_ms"], row["left_after_ms"] = _left(before), _left(after)
+            row["error_after_ms"] = {p: x.error_ms for p, x in after.left.items()}
+            row["hand_off_ms"] = t.hand_off_s * 1e3
+            for name, proof in (("before", before), ("after", after)):
+                if proof.picture:
+                    row[f"picture_left_{name}_ms"] = proof.picture.left_ms
+                    row["picture_plus_minus_ms"] = proof.picture.plus_minus_ms
+                    row["picture_period_ms"] = proof.picture.period_ms
+            if after.reason:
+                row["reason"] = after.reason
+        if listener.kind == "call":
+            way = max((r.arrival.value - r.origin.value for r in t.routes if r.kind == "follower"), default=0.0)
+            row["one_way_ms"], row["delay_impairment"] = way * 1e3, delay_impairment(way)
+        listeners.append(row)
+    return {
+        "round_trip_ms": done.round_trip.seconds * 1e3,
+        "round_trip_plus_minus_ms": done.round_trip.plus_minus_s * 1e3,
+        "scatter_ms": 0.0 if exact else done.truth.scatter_s * 1e3,
+        "seed": seed,
+        "listeners": listeners,
+    }
+
+
+def needs_attention(done: Rehearsal) -> bool:
+    """A verdict that asks for something, or a listener whose file could not be measured."""
+    return any(words.needs_you(t.verdict) for t in done.timing.listeners) or any(
+        p.reason for p in done.after.proof.values()
+    )
+
+
+def report_lines(done: Rehearsal, result: dict[str, Any]) -> list[str]:
+    lines = [f"round trip {result['round_trip_ms']:.3f} ms ± {result['round_trip_plus_minus_ms']:.4f}"]
+    if result["scatter_ms"]:
+        lines.append(f"performers' own scatter {result['scatter_ms']:.1f} ms, seed {result['seed']}")
+    for row in result["listeners"]:
+        name = words.listener_name(done.setup, row["id"])
+        lines.append(f"{name}: {row['verdict']}")
+        for part in row.get("left_after_ms", {}):
+            before = row["left_before_ms"].get(part)
+            was = "" if before is None else f" (was {before:+.3f})"
+            lines.append(f"  {words.part_name(done.setup, part):10} left {row['left_after_ms'][part]:+.3f} ms{was}")
+        if "picture_left_after_ms" in row:
+            lines.append(
+                f"  picture    left {row['picture_left_after_ms']:+.1f} ms ± {row['picture_plus_minus_ms']:.1f}"
+            )
+    return lines

@@ -1,0 +1,99 @@
+"""All keys, in one table. Everything the window can do is an action here; single letters can be switched off."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from PyQt6.QtCore import QSettings
+from PyQt6.QtGui import QAction, QKeySequence
+from PyQt6.QtWidgets import QWidget
+
+
+@dataclass(frozen=True)
+class Spec:
+    id: str
+    text: str
+    keys: str
+
+
+SPECS = (
+    Spec("start_stop", "Start or stop", "F5"),
+    Spec("go_live", "Go live, or end", "F9"),
+    Spec("play", "Backing track: play or pause", "P"),
+    Spec("back", "Backing track: 5 s back", "Shift+,"),
+    Spec("forth", "Backing track: 5 s on", "Shift+."),
+    Spec("measure", "Measure the round trip", "M"),
+    Spec("cancel", "Cancel", "Esc"),
+    Spec("delay_one", "Delay the selected part into step", "D"),
+    Spec("everyone", "Put everyone in step at this listener", "E"),
+    Spec("everywhere", "Put everyone in step everywhere", "Shift+E"),
+    Spec("later", "Selected route: 1 ms more delay", "Ctrl+Right"),
+    Spec("earlier", "Selected route: 1 ms less delay", "Ctrl+Left"),
+    Spec("record", "Record a take, or end it", "R"),
+    Spec("compare", "Listen: change between before and now", "B"),
+    Spec("next_listener", "Next listener", "N"),
+    Spec("table", "Show as table, or as drawing", "T"),
+    Spec("moment", "Next moment", "O"),
+    Spec("align", "Go to Align", "Alt+A"),
+    Spec("review", "Go to Review", "Alt+R"),
+    Spec("undo", "Undo", "Ctrl+Z"),
+    Spec("redo", "Redo", "Ctrl+Shift+Z"),
+    Spec("open", "Open a setup…", "Ctrl+O"),
+    Spec("save", "Save", "Ctrl+S"),
+    Spec("save_as", "Save as…", "Ctrl+Shift+S"),
+    Spec("night", "Night or day colours", "F8"),
+    Spec("larger", "Larger text", "Ctrl++"),
+    Spec("smaller", "Smaller text", "Ctrl+-"),
+    Spec("fold", "Fold or unfold the listeners", "F7"),
+    Spec("keys", "Keys…", "F1"),
+    Spec("quit", "Quit", "Ctrl+Q"),
+)
+
+
+def is_single_letter(keys: str) -> bool:
+    return len(keys) == 1 and keys.isalpha()
+
+
+class Actions:
+    """QActions of one window by id, with the user's own keys from the settings."""
+
+    def __init__(self, window: QWidget, settings: QSettings, do: Callable[[str], None]):
+        self._settings = settings
+        self.by_id: dict[str, QAction] = {}
+        for spec in SPECS:
+            action = QAction(spec.text, window)
+            action.triggered.connect(lambda _checked=False, id=spec.id: do(id))
+            window.addAction(action)
+            self.by_id[spec.id] = action
+        self.apply()
+
+    def keys_of(self, id: str) -> str:
+        default = next(s.keys for s in SPECS if s.id == id)
+        return str(self._settings.value(f"keys/{id}", default))
+
+    @property
+    def letters(self) -> bool:
+        """Whether single letters work as keys."""
+        return bool(self._settings.value("letters", True, bool))
+
+    def set_letters(self, on: bool) -> None:
+        self._settings.setValue("letters", on)
+        self.apply()
+
+    def set_keys(self, id: str, keys: str) -> str:
+        """Give `id` new keys; the id that had them before loses them and is returned."""
+        taken = next((s.id for s in SPECS if s.id != id and keys and self.keys_of(s.id) == keys), "")
+        if taken:
+            self._settings.setValue(f"keys/{taken}", "")
+        self._settings.setValue(f"keys/{id}", keys)
+        self.apply()
+        return taken
+
+    def apply(self) -> None:
+        for id, action in self.by_id.items():
+            keys = self.keys_of(id)
+            off = is_single_letter(keys) and not self.letters
+            action.setShortcut(QKeySequence() if off else QKeySequence(keys))
+
+    def hint(self, id: str) -> str:
+        """The key as it stands on a button, or nothing."""
+        return self.by_id[id].shortcut().toString(QKeySequence.SequenceFormat.NativeText)

@@ -1,0 +1,113 @@
+"""What Align shows of one listener: plain data, made from the session's timing. No Qt."""
+
+from dataclasses import dataclass
+
+from ... import words
+from ...core.setup import Setup
+from ...core.timing.align import ListenerTiming
+from ...core.timing.verdicts import PICTURE_EARLY_S, PICTURE_LATE_S
+
+PATTERNS = {"measured": "solid", "calculated": "light", "entered": "light"}
+
+
+@dataclass(frozen=True)
+class Step:
+    """One stage on the ruler, in milliseconds from the beat."""
+
+    name: str
+    short: str
+    start_ms: float
+    end_ms: float
+    pattern: str
+
+
+@dataclass(frozen=True)
+class Lane:
+    """One part: what it waits for, its steps, its delay, and where it arrives."""
+
+    part: str
+    name: str
+    colour: int
+    kind: str
+    wait_text: str
+    wait_ms: float
+    steps: tuple[Step, ...]
+    delay_start_ms: float
+    delay_ms: float
+    arrival_ms: float
+    off_ms: float | None
+    flag: str
+    good: bool
+    aligned: bool
+
+
+@dataclass(frozen=True)
+class AlignData:
+    """`band_ms` is what ears and eyes accept around the picture; None without a picture."""
+
+    listener: str
+    lanes: tuple[Lane, ...]
+    target_ms: float | None
+    band_ms: tuple[float, float] | None
+    empty: str
+    end: str
+
+
+def align_data(setup: Setup, t: ListenerTiming) -> AlignData:
+    lanes = []
+    for r in t.routes:
+        part = setup.part(r.part)
+        at = r.origin.value
+        steps = []
+        for s in r.stages:
+            if s.latency.value > 1e-5:
+                steps.append(
+                    Step(
+                        words.stage_text(setup, s), words.stage_short(s), at * 1e3, (at + s.latency.value) * 1e3,
+                        PATTERNS[s.evidence],
+                    )
+                )  # fmt: skip
+            at += s.latency.value
+        delay = r.delay_frames / setup.rate_hz
+        good = r.in_step
+        lanes.append(
+            Lane(
+                r.part, part.name, part.colour, words.KIND_WORDS[part.kind],
+                words.hearing_text(setup, r.part) if part.kind != "lead" else "", r.origin.value * 1e3, tuple(steps),
+                at * 1e3, delay * 1e3, r.arrival.value * 1e3, None if r.off is None else r.off.value * 1e3,
+                words.route_text(setup, r), good, r.off is not None,
+            )
+        )  # fmt: skip
+    picture = any(r.kind == "picture" for r in t.routes)
+    target = None if t.target is None else t.target.value * 1e3
+    band = None
+    if picture and target is not None:
+        band = (target - PICTURE_EARLY_S * 1e3, target + PICTURE_LATE_S * 1e3)
+    return AlignData(
+        t.listener, tuple(lanes), target, band,
+        "" if lanes else "Nothing is routed here yet.",
+        "at their ears" if t.to_ears else "at our own output",
+    )  # fmt: skip
+
+
+def table_rows(setup: Setup, t: ListenerTiming) -> tuple[list[str], list[list[str]]]:
+    """The same facts as a table: one row a step, then the delay and the arrival of the part."""
+    head = ["part", "step", "takes", "±", "how we know"]
+    rows = []
+    for r in t.routes:
+        name = words.part_name(setup, r.part)
+        if r.origin.value > 0:
+            waits = words.hearing_text(setup, r.part)
+            rows.append([name, waits, words.ms_text(r.origin.value, 2), words.plus_minus_text(r.origin.plus_minus), ""])
+        for s in r.stages:
+            rows.append(
+                [
+                    name, words.stage_text(setup, s), words.ms_text(s.latency.value, 2),
+                    words.plus_minus_text(s.latency.plus_minus), s.evidence,
+                ]
+            )  # fmt: skip
+        delay = r.delay_frames / setup.rate_hz
+        rows.append([name, "delay", words.ms_text(delay, 2), "", "set here" if delay else ""])
+        arrives = words.plus_minus_text(r.off.plus_minus) if r.off is not None else ""
+        rows.append([name, "arrives", words.ms_text(r.arrival.value, 2), arrives, words.route_text(setup, r)])
+    return head, rows

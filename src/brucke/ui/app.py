@@ -1,0 +1,52 @@
+"""Starts the window; `--shots` lets the demo run and takes a picture of each main view."""
+
+import sys
+from pathlib import Path
+
+from PyQt6.QtCore import QSettings, QTimer
+from PyQt6.QtWidgets import QApplication, QMessageBox
+
+from ..core.setup_file import SetupError
+from .session import Session
+from .theme.fonts import load_fonts
+from .theme.theme import Theme
+from .window import Window
+
+
+def make_app() -> tuple[QApplication, Theme, QSettings]:
+    """The application with typeface, colours and remembered choices."""
+    app = QApplication.instance() or QApplication(sys.argv[:1])
+    assert isinstance(app, QApplication)
+    app.setApplicationName("Brucke")
+    app.setStyle("Fusion")
+    load_fonts()
+    settings = QSettings("brucke", "brucke")
+    theme = Theme(settings.value("night", False, bool), float(settings.value("scale", 1.0)))
+    theme.apply()
+    return app, theme, settings
+
+
+def run(setup: Path | None, demo: bool = False, shots: Path | None = None) -> int:
+    """The window until it is closed; 2 where the setup cannot be opened."""
+    from ..demo import SETUP
+
+    app, theme, settings = make_app()
+    session = Session()
+    try:
+        session.open(setup or SETUP)
+    except SetupError as e:
+        print(f"brucke: {e}", file=sys.stderr)
+        if QApplication.platformName() not in ("offscreen", "minimal"):
+            QMessageBox.critical(None, "Brucke", f"{e}.")
+        return 2
+    if shots is not None:
+        from .shots import take_shots
+
+        return take_shots(app, theme, session, settings, shots)
+    window = Window(theme, session, settings)
+    geometry = settings.value("geometry")
+    if geometry is not None and not demo:
+        window.restoreGeometry(geometry)
+    window.show()
+    QTimer.singleShot(0, lambda: window.running.start(play=demo))
+    return int(app.exec())

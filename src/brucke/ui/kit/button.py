@@ -1,0 +1,97 @@
+"""Buttons: primary (the one thing to do), outline, chip (one of several), plain. Drawn from tokens."""
+
+from typing import Literal
+
+from PyQt6.QtCore import QRectF, QSize, Qt
+from PyQt6.QtGui import QFocusEvent, QKeyEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtWidgets import QAbstractButton, QSizePolicy, QWidget
+
+from ..paint.sheet import colour
+from ..theme.fonts import font, width
+from ..theme.theme import Theme
+
+Kind = Literal["primary", "outline", "chip", "plain"]
+
+
+class Button(QAbstractButton):
+    """Enter presses it as Space does. `hint` is its key, shown beside the word."""
+
+    def __init__(self, theme: Theme, text: str, kind: Kind = "outline", hint: str = "", parent: QWidget | None = None):
+        super().__init__(parent)
+        self._theme, self._kind, self._hint = theme, kind, hint
+        self._hint_shown = True
+        self.setText(text)
+        self.setCheckable(kind == "chip")
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setSizePolicy(QSizePolicy.Policy.Minimum, QSizePolicy.Policy.Fixed)
+        self.setAttribute(Qt.WidgetAttribute.WA_Hover)
+        theme.changed.connect(self._restyle)
+
+    def set_kind(self, kind: Kind) -> None:
+        if kind != self._kind:
+            self._kind = kind
+            self.update()
+
+    def show_hint(self, on: bool) -> None:
+        """Whether its key stands beside the word; there is not always room."""
+        if on != self._hint_shown:
+            self._hint_shown = on
+            self._restyle()
+
+    def _restyle(self) -> None:
+        self.updateGeometry()
+        self.update()
+
+    @property
+    def shown(self) -> str:
+        return f"{self.text()}  ({self._hint})" if self._hint and self._hint_shown else self.text()
+
+    @property
+    def role(self) -> str:
+        return "small strong" if self._kind == "plain" else "strong"
+
+    def sizeHint(self) -> QSize:
+        t = self._theme.tokens
+        pad = {"plain": 8, "chip": 24}.get(self._kind, 32)
+        tall = {"plain": 26, "chip": 32}.get(self._kind, 38)
+        return QSize(round(width(self.shown, self.role, t.scale) + t.px(pad)) + 1, round(t.px(tall)))
+
+    def minimumSizeHint(self) -> QSize:
+        return self.sizeHint()
+
+    def keyPressEvent(self, e: QKeyEvent | None) -> None:
+        if e is not None and e.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.click()
+            return
+        super().keyPressEvent(e)
+
+    def focusInEvent(self, e: QFocusEvent | None) -> None:
+        super().focusInEvent(e)
+        self.update()
+
+    def colours(self) -> tuple[str, str, str]:
+        """(fill, edge, text) tokens as it stands."""
+        if not self.isEnabled():
+            return "", "line" if self._kind != "plain" else "", "mute"
+        if self._kind == "primary" or (self._kind == "chip" and self.isChecked()):
+            return "water", "water", "on_water"
+        fill = "tint" if self.underMouse() or self.isDown() else ("card" if self._kind == "outline" else "")
+        return fill, "water" if self._kind == "outline" else "", "water" if self._kind != "chip" else "ink"
+
+    def paintEvent(self, e: QPaintEvent | None) -> None:
+        t = self._theme.tokens
+        p = QPainter(self)
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        fill, edge, text = self.colours()
+        box = QRectF(self.rect()).adjusted(1.5, 1.5, -1.5, -1.5)
+        radius = box.height() / 2 if self._kind == "chip" else t.px(8)
+        p.setPen(QPen(colour(t, edge), 1.5) if edge else QPen(Qt.PenStyle.NoPen))
+        p.setBrush(colour(t, fill) if fill else Qt.BrushStyle.NoBrush)
+        p.drawRoundedRect(box, radius, radius)
+        if self.hasFocus():
+            p.setBrush(Qt.BrushStyle.NoBrush)
+            p.setPen(QPen(colour(t, text if fill == "water" else "ink"), 2, Qt.PenStyle.DotLine))
+            p.drawRoundedRect(box.adjusted(2.5, 2.5, -2.5, -2.5), radius - 2, radius - 2)
+        p.setFont(font(self.role, t.scale))
+        p.setPen(colour(t, text))
+        p.drawText(box, int(Qt.AlignmentFlag.AlignCenter), self.shown)

@@ -1,0 +1,151 @@
+"""A drawing as data: boxes, lines and texts with their rectangles. Layouts make sheets, one painter paints them.
+
+Colours are names of tokens, or `part:N`, so that nothing can be painted that is not a token.
+"""
+
+from dataclasses import dataclass, field
+from functools import lru_cache
+
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QBrush, QColor, QPainter, QPainterPath, QPen, QPixmap, QPolygonF
+
+from ..theme.fonts import font
+from ..theme.tokens import Tokens, mixed
+
+
+@dataclass(frozen=True)
+class Text:
+    """`align` is left, right or centre; texts are never cut, the layout gives them room."""
+
+    rect: QRectF
+    text: str
+    role: str = "body"
+    colour: str = "ink"
+    align: str = "left"
+    on: str = "card"
+
+
+@dataclass(frozen=True)
+class Box:
+    """`pattern` is solid, light, hatched or dotted (an empty dotted outline)."""
+
+    rect: QRectF
+    fill: str = ""
+    edge: str = ""
+    radius: float = 0.0
+    width: float = 1.0
+    pattern: str = "solid"
+
+
+@dataclass(frozen=True)
+class Line:
+    points: tuple[tuple[float, float], ...]
+    colour: str = "line"
+    width: float = 1.0
+    dashed: bool = False
+    closed: bool = False
+
+
+@dataclass
+class Sheet:
+    """What is painted, in this order: grounds, grid, boxes, lines, texts."""
+
+    width: float
+    height: float
+    grounds: list[Box] = field(default_factory=list)
+    grid: list[Line] = field(default_factory=list)
+    boxes: list[Box] = field(default_factory=list)
+    lines: list[Line] = field(default_factory=list)
+    texts: list[Text] = field(default_factory=list)
+
+    def text(self, x: float, y: float, w: float, h: float, text: str, role: str, colour: str, align: str = "left", on: str = "card") -> None:  # fmt: skip
+        if text:
+            self.texts.append(Text(QRectF(x, y, w, h), text, role, colour, align, on))
+
+
+@lru_cache(maxsize=512)
+def colour(tokens: Tokens, name: str) -> QColor:
+    """Token name; `part:2`; `light part:2` (half way to the card), `name/0.3` mixed into the card."""
+    if name.startswith("part:"):
+        return QColor(tokens.part(int(name[5:])))
+    if name.startswith("light "):
+        return QColor(mixed(colour(tokens, name[6:]).name(), tokens.card, 0.45))
+    if name.startswith("pale "):
+        return QColor(mixed(colour(tokens, name[5:]).name(), tokens.card, 0.82))
+    return QColor(getattr(tokens, name))
+
+
+@lru_cache(maxsize=64)
+def _hatch(ink: str, ratio: float, step: int) -> QPixmap:
+    """A tile of diagonal lines, made for one device scale."""
+    size = round(step * ratio)
+    tile = QPixmap(size, size)
+    tile.fill(QColor(0, 0, 0, 0))
+    p = QPainter(tile)
+    p.setRenderHint(QPainter.RenderHint.Antialiasing)
+    p.setPen(QPen(QColor(ink), ratio))
+    for offset in (-size, 0, size):
+        p.drawLine(QPointF(offset, size), QPointF(offset + size, 0))
+    p.end()
+    tile.setDevicePixelRatio(ratio)
+    return tile
+
+
+def paint_sheet(p: QPainter, sheet: Sheet, tokens: Tokens) -> None:
+    p.setRenderHint(QPainter.RenderHint.Antialiasing)
+    for box in sheet.grounds:
+        _paint_box(p, box, tokens)
+    for line in sheet.grid:
+        _paint_line(p, line, tokens)
+    for box in sheet.boxes:
+        _paint_box(p, box, tokens)
+    for line in sheet.lines:
+        _paint_line(p, line, tokens)
+    for text in sheet.texts:
+        flags = {"left": Qt.AlignmentFlag.AlignLeft, "right": Qt.AlignmentFlag.AlignRight}.get(
+            text.align, Qt.AlignmentFlag.AlignHCenter
+        )
+        p.setFont(font(text.role, tokens.scale))
+        p.setPen(colour(tokens, text.colour))
+        p.drawText(text.rect, int(flags | Qt.AlignmentFlag.AlignVCenter | Qt.TextFlag.TextSingleLine), text.text)
+
+
+def _paint_box(p: QPainter, box: Box, tokens: Tokens) -> None:
+    pen = QPen(Qt.PenStyle.NoPen)
+    if box.edge:
+        pen = QPen(colour(tokens, box.edge), box.width)
+        if box.pattern == "dotted":
+            pen.setStyle(Qt.PenStyle.DotLine)
+    p.setPen(pen)
+    if box.pattern == "hatched":
+        ratio = p.device().devicePixelRatioF() if p.device() else 1.0
+        p.setBrushOrigin(box.rect.topLeft())
+        brush = QBrush(_hatch(colour(tokens, box.fill).name(), ratio, max(6, round(7 * tokens.scale))))
+        p.setBrush(brush)
+    elif box.fill and box.pattern != "dotted":
+        p.setBrush(colour(tokens, f"light {box.fill}" if box.pattern == "light" else box.fill))
+    else:
+        p.setBrush(Qt.BrushStyle.NoBrush)
+    if box.radius:
+        p.drawRoundedRect(box.rect, box.radius, box.radius)
+    else:
+        p.drawRect(box.rect)
+
+
+def _paint_line(p: QPainter, line: Line, tokens: Tokens) -> None:
+    pen = QPen(colour(tokens, line.colour), line.width)
+    pen.setJoinStyle(Qt.PenJoinStyle.RoundJoin)
+    if line.dashed:
+        pen.setStyle(Qt.PenStyle.DashLine)
+    points = [QPointF(x, y) for x, y in line.points]
+    if line.closed:
+        p.setPen(Qt.PenStyle.NoPen)
+        p.setBrush(colour(tokens, line.colour))
+        p.drawPolygon(QPolygonF(points))
+        return
+    p.setPen(pen)
+    p.setBrush(Qt.BrushStyle.NoBrush)
+    path = QPainterPath(points[0])
+    for point in points[1:]:
+        path.lineTo(point)
+    p.drawPath(path)

@@ -1,0 +1,180 @@
+"""The running engine as the window sees it: start, stop, watch, transport, levels. Only through `engine/link.py`."""
+
+import tempfile
+from pathlib import Path
+
+import numpy as np
+from msgspec.structs import replace
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from ..core.evidence import Spoil, round_trip_key
+from ..core.setup_file import save
+from ..engine.link import EngineLink
+from ..engine.plan import PlanError, compile_plan, shape_of
+from ..engine.region import Head
+from ..rehearse.equipment import world_command
+from ..rehearse.evidence import now
+from .session import Session
+
+
+class Running(QObject):
+    """`state`: stopped, starting, running, restarting."""
+
+    changed = pyqtSignal()
+    levels = pyqtSignal()
+    restarted = pyqtSignal()
+
+    def __init__(self, session: Session, exact: bool = False):
+        super().__init__()
+        self.session, self._exact = session, exact
+        self.link: EngineLink | None = None
+        self.state = "stopped"
+        self.part_peaks = np.zeros((1, 2), np.float32)
+        self.out_peaks = np.zeros((1, 2), np.float32)
+        self._folder: tempfile.TemporaryDirectory[str] | None = None
+        self._play_when_up = False
+        session.changed.connect(self._send_plan)
+        session.replaced.connect(self._replaced)
+
+    # Life
+
+    def start(self, play: bool = False) -> None:
+        if self.link is not None:
+            return
+        session = self.session
+        try:
+            plan = compile_plan(session.setup, session.live)
+        except PlanError as e:
+            session.noticed.emit(f"Not started: {e}.", "coral")
+            return
+        self._folder = tempfile.TemporaryDirectory(prefix="brucke-")
+        document = Path(self._folder.name) / "running.brucke.json"
+        save(document, session.setup, session.knowledge)
+        self.link = EngineLink(shape_of(session.setup), plan, world_command(document, session.sounds, self._exact))
+        self._play_when_up = play
+        self._set("starting")
+
+    def stop(self) -> None:
+        if self.link is None:
+            return
+        self.link.close()
+        self.link = None
+        if self._folder is not None:
+            self._folder.cleanup()
+        if self.session.live.on_air:
+            self.go_live(False)
+        self._set("stopped")
+
+    def _replaced(self) -> None:
+        """Another document: what ran belonged to the old one."""
+        was_running = self.link is not None
+        self.stop()
+        if was_running:
+            self.start()
+
+    def _set(self, state: str) -> None:
+        if state != self.state:
+            self.state = state
+            self.changed.emit()
+
+    def tick(self) -> None:
+        """Once a frame: is it alive, what are the levels."""
+        link = self.link
+        if link is None:
+            return
+        if not link.world.alive:
+            self.session.noticed.emit("The stand-in equipment stopped; everything was stopped. Start again.", "coral")
+            self.stop()
+            return
+        if link.engine_died:
+            self._restart(link)
+            return
+        if link.running:
+            if self.state != "running":
+                self._came_up(link)
+            parts, outs = link.meters()
+            self.part_peaks, self.out_peaks = parts[:, :, 0], outs[:, :, 0]
+            self.levels.emit()
+
+    def _came_up(self, link: EngineLink) -> None:
+        again = self.state == "restarting"
+        link.set_on_air(self.session.live.on_air)
+        self._set("running")
+        if self._play_when_up:
+            self._play_when_up = False
+            link.tell_world("play")
+        if again:
+            self.session.noticed.emit(
+                "The engine stopped and is back. Sound goes on; measure the round trip again.", "coral"
+            )
+            self.restarted.emit()
+
+    def _restart(self, link: EngineLink) -> None:
+        """The engine died: say so, bring it back with the same setup, and count its clock as spoiled."""
+        self._set("restarting")
+        self.session.noticed.emit("The engine stopped. It is being started again with the same setup.", "coral")
+        knowledge = self.session.knowledge
+        for device in self.session.setup.devices:
+            if device.kind == "interface" and knowledge.newest(round_trip_key(device)) is not None:
+                knowledge = knowledge.with_spoil(
+                    Spoil(key=round_trip_key(device), date=now(), reason="engine restarted")
+                )
+        link.restart_engine()
+        if knowledge is not self.session.knowledge:
+            self.session.learn(knowledge)
+
+    # Orders
+
+    def _send_plan(self) -> None:
+        if self.link is None:
+            return
+        try:
+            plan = compile_plan(self.session.setup, self.session.live)
+        except PlanError as e:
+            self.session.noticed.emit(f"Not carried over: {e}.", "coral")
+            return
+        if shape_of(self.session.setup) == self.link.shape:
+            self.link.send_plan(plan)
+        else:
+            self.stop()
+            self.start()
+
+    def go_live(self, on: bool) -> None:
+        self.session.set_live(replace(self.session.live, on_air=on))
+        if self.link is not None:
+            self.link.set_on_air(on)
+        self.changed.emit()
+
+    @property
+    def playing(self) -> bool:
+        return self.link is not None and self.link.get(Head.PLAYER_STATE) == 1
+
+    @property
+    def track(self) -> tuple[float, float]:
+        """(position, length) of the backing track in seconds."""
+        if self.link is None:
+            return 0.0, 0.0
+        rate = self.link.shape.rate
+        return self.link.get(Head.PLAYER_FRAME) / rate, self.link.get(Head.PLAYER_LENGTH) / rate
+
+    def play(self, on: bool) -> None:
+        if self.link is None:
+            self.start(play=on)
+        else:
+            self.link.tell_world("play" if on else "pause")
+
+    def seek(self, seconds: float) -> None:
+        if self.link is not None:
+            length = max(1, self.link.get(Head.PLAYER_LENGTH))
+            self.link.tell_world("seek", frame=round(seconds * self.link.shape.rate) % length)
+
+    @property
+    def dropouts(self) -> int:
+        if self.link is None:
+            return 0
+        return self.link.get(Head.LATE) + self.link.get(Head.MISSED)
+
+    @property
+    def audition_frame(self) -> int:
+        """How far listening back has come, −1 when nothing is played back."""
+        return self.link.get(Head.AUDITION) if self.link is not None else -1

@@ -1,0 +1,153 @@
+"""The open document: setup with undo, knowledge, live state, and what they mean in time.
+
+One way round for every change: view → edit → new Setup → undo stack → engine plan → repaint.
+"""
+
+import shutil
+import time
+from pathlib import Path
+
+from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtGui import QUndoCommand, QUndoStack
+
+from ..core.evidence import Facts, Knowledge
+from ..core.setup import Setup
+from ..core.setup_file import SUFFIX, SetupError, load, save
+from ..core.timing.align import Timing, timing
+from ..core.timing.paths import Situation
+from ..engine.plan import Live
+from ..rehearse.equipment import facts_of
+
+MERGE_S = 0.6
+
+
+class _Edit(QUndoCommand):
+    """One step back or forth. Nudges of one field within 0.6 s are one step."""
+
+    def __init__(self, session: "Session", label: str, before: Setup, after: Setup, key: str, place: str, thing: str):
+        super().__init__(label)
+        self.session, self.before, self.after = session, before, after
+        self.key, self.place, self.thing = key, place, thing
+        self.at = time.monotonic()
+        self.first = True
+
+    def redo(self) -> None:
+        self.session.put(self.after)
+        if not self.first:
+            self.session.went.emit(self.place, self.thing, f"Again: {self.text()}")
+        self.first = False
+
+    def undo(self) -> None:
+        self.session.put(self.before)
+        self.session.went.emit(self.place, self.thing, f"Undone: {self.text()}")
+
+    def id(self) -> int:
+        return 1 if self.key else -1
+
+    def mergeWith(self, other: QUndoCommand | None) -> bool:
+        if not isinstance(other, _Edit) or other.key != self.key or other.at - self.at > MERGE_S:
+            return False
+        self.after, self.at = other.after, other.at
+        return True
+
+
+class Session(QObject):
+    """`changed`: setup, knowledge or live state; `went(place, thing, what)`: undo or redo moved there;
+    `noticed(text, tone)`: something to tell the user."""
+
+    changed = pyqtSignal()
+    went = pyqtSignal(str, str, str)
+    noticed = pyqtSignal(str, str)
+    replaced = pyqtSignal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setup = Setup()
+        self.knowledge = Knowledge()
+        self.facts = Facts()
+        self.live = Live()
+        self.path: Path | None = None
+        self.sounds = Path()
+        self.undo_stack = QUndoStack(self)
+        self._saved: tuple[Setup, Knowledge] = (self.setup, self.knowledge)
+        self._air_limit = 0
+        self.timing: Timing = timing(self.situation)
+
+    @property
+    def situation(self) -> Situation:
+        return Situation(self.setup, self.knowledge, self.facts)
+
+    @property
+    def unsaved(self) -> bool:
+        return (self.setup, self.knowledge) != self._saved
+
+    # Changes
+
+    def edit(self, label: str, after: Setup, place: str, thing: str = "", key: str = "") -> None:
+        """The one way to change the setup. Nothing happens where nothing would change."""
+        if after != self.setup:
+            self.undo_stack.push(_Edit(self, label, self.setup, after, key, place, thing))
+
+    def put(self, setup: Setup) -> None:
+        self.setup = setup
+        self._renew()
+
+    def learn(self, knowledge: Knowledge) -> None:
+        """Knowledge only grows; undo never touches it."""
+        self.knowledge = knowledge
+        self._renew()
+
+    def set_live(self, live: Live) -> None:
+        if live.on_air and not self.live.on_air:
+            self._air_limit = self.undo_stack.index()
+        self.live = live
+        self._renew()
+
+    def undo(self) -> None:
+        if self.live.on_air and self.undo_stack.index() <= self._air_limit:
+            self.noticed.emit("On air, undo reaches only what was changed since.", "amber")
+        elif self.undo_stack.canUndo():
+            self.undo_stack.undo()
+        else:
+            self.noticed.emit("Nothing to undo.", "mute")
+
+    def redo(self) -> None:
+        if self.undo_stack.canRedo():
+            self.undo_stack.redo()
+
+    def _renew(self) -> None:
+        moment = self.setup.moment(self.live.moment)
+        self.timing = timing(self.situation, moment.policy if moment else None)
+        self.changed.emit()
+
+    # Files
+
+    def open(self, path: Path, sounds: Path | None = None) -> None:
+        """Replace the document. SetupError, and the open one stays as it is."""
+        setup, knowledge = load(path)
+        folder = sounds or path.parent
+        missing = [p.beat_source for p in setup.parts if p.beat_source and not (folder / p.beat_source).exists()]
+        if missing:
+            raise SetupError(f"{path.name}: parts: no sound {missing[0]} beside it")
+        self.setup, self.knowledge = setup, knowledge
+        self.path, self.sounds = path, folder
+        self.facts = facts_of(setup)
+        self.live = Live(moment=setup.moments[0].id if setup.moments else "")
+        self._saved = (setup, knowledge)
+        self.undo_stack.clear()
+        self._renew()
+        self.replaced.emit()
+
+    def save_as(self, path: Path) -> None:
+        """Write the document; its sounds come along when it goes to another folder. OSError."""
+        if not path.name.endswith(".json"):
+            path = path.with_name(path.name + SUFFIX)
+        for part in self.setup.parts:
+            source = self.sounds / part.beat_source
+            target = path.parent / part.beat_source
+            if part.beat_source and source.exists() and not target.exists():
+                shutil.copy2(source, target)
+        save(path, self.setup, self.knowledge)
+        self.path = path
+        self._saved = (self.setup, self.knowledge)
+        self.changed.emit()

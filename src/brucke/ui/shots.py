@@ -1,0 +1,75 @@
+"""Pictures of the main views, made by doing the main job in the demo."""
+
+import sys
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+from PyQt6.QtCore import QSettings
+from PyQt6.QtWidgets import QApplication
+
+from .session import Session
+from .theme.theme import Theme
+from .window import Window
+
+TAKE_S = 20.0
+
+
+def take_shots(app: QApplication, theme: Theme, session: Session, settings: QSettings, folder: Path) -> int:
+    """Out of step, measured and in step, table, two takes compared, night: one PNG each. 2 where it could not."""
+    folder.mkdir(parents=True, exist_ok=True)
+    theme.set(night=False, scale=1.0)
+    window = Window(theme, session, settings, take_seconds=TAKE_S)
+    window.show()
+
+    def until(met: Callable[[], bool], seconds: float) -> None:
+        end = time.monotonic() + seconds
+        while not met():
+            app.processEvents()
+            time.sleep(0.005)
+            if time.monotonic() > end:
+                raise TimeoutError
+
+    def shot(name: str) -> None:
+        window.notice.clear()
+        until(lambda: time.monotonic() >= stop, 10)
+        window.grab().save(str(folder / f"{name}.png"))
+
+    try:
+        window.running.start(play=True)
+        until(lambda: window.running.state == "running", 60)
+        stop = time.monotonic() + 5
+        shot("align-before")
+        window.taking.toggle()
+        until(lambda: window.taking.state == "idle", 300)
+        window.go_to("align")
+        window.measuring.begin()
+        until(lambda: not window.measuring.busy, 60)
+        window.align.choose_listener("shore_stream")
+        window.running.play(True)
+        stop = time.monotonic() + 4
+        shot("align-measured")
+        window.align.everywhere()
+        window.align.choose_part("harp")
+        stop = time.monotonic() + 1
+        shot("align-in-step")
+        window.align.toggle_table()
+        stop = time.monotonic() + 0.5
+        shot("align-table")
+        window.align.toggle_table()
+        window.taking.toggle()
+        until(lambda: window.taking.state == "idle", 300)
+        stop = time.monotonic() + 0.5
+        shot("review")
+        window.go_to("align")
+        window.running.play(True)
+        theme.set(night=True)
+        stop = time.monotonic() + 4
+        shot("align-night")
+    except TimeoutError:
+        print("brucke: the demo did not come as far as its pictures; is the machine very busy?", file=sys.stderr)
+        return 2
+    finally:
+        theme.set(night=False)
+        window.running.stop()
+    return 0

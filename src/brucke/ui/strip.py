@@ -1,0 +1,312 @@
+"""The listeners strip: the backing track, who hears you now, and every listener with its meter and its verdict."""
+
+from msgspec.structs import replace
+from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QResizeEvent
+from PyQt6.QtWidgets import (
+    QAbstractButton,
+    QFrame,
+    QHBoxLayout,
+    QScrollArea,
+    QSlider,
+    QVBoxLayout,
+    QWidget,
+)
+
+from .. import words
+from .kit.button import Button
+from .kit.card import paint_card
+from .kit.flow import Flow
+from .kit.label import Words
+from .kit.meter import Ballistics, MeterGeometry, meter_geometry, paint_marks, paint_meter
+from .paint.sheet import colour
+from .running import Running
+from .session import Session
+from .theme.fonts import font, height, width
+from .theme.theme import Theme
+
+
+def clock_text(seconds: float) -> str:
+    return f"{int(seconds) // 60}:{int(seconds) % 60:02d}"
+
+
+class ListenerCard(QAbstractButton):
+    """One listener: name, verdict in words, meter. A click shows it in the place."""
+
+    def __init__(self, theme: Theme, name: str, bars: int):
+        super().__init__()
+        self._theme, self._bars = theme, bars
+        self.setText(name)
+        self.setCheckable(True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.verdict, self.tone, self.detail = "", "water", ""
+        self.folded = self.two_lines = False
+        self.ballistics = Ballistics(bars)
+        self._geometry: MeterGeometry | None = None
+        theme.changed.connect(self._restyle)
+
+    def _restyle(self) -> None:
+        self._geometry = None
+        self.updateGeometry()
+        self.update()
+
+    def say(self, verdict: str, tone: str, detail: str) -> None:
+        if (verdict, tone, detail) != (self.verdict, self.tone, self.detail):
+            self.verdict, self.tone, self.detail = verdict, tone, detail
+            self.setAccessibleName(f"{self.text()}: {verdict}. {detail}")
+            self.setToolTip(detail)
+            self._restyle()
+
+    def one_line_width(self) -> float:
+        """What name and verdict need beside each other."""
+        t = self._theme.tokens
+        return width(self.text(), "name", t.scale) + width(self.verdict, "small strong", t.scale) + t.px(40)
+
+    def minimum_width(self) -> float:
+        t = self._theme.tokens
+        texts = max(width(self.text(), "name", t.scale), width(self.verdict, "small strong", t.scale))
+        return max(t.px(200), texts + t.px(32))
+
+    def sizeHint(self) -> QSize:
+        t = self._theme.tokens
+        head = height("name", t.scale)
+        if self.two_lines:
+            head += height("small strong", t.scale)
+        if self.folded:
+            return QSize(round(self.minimum_width()), round(head + t.px(14)))
+        return QSize(round(self.minimum_width()), round(head + t.px(24) + height("small", t.scale) + t.px(36)))
+
+    def minimumSizeHint(self) -> QSize:
+        return self.sizeHint()
+
+    def geometry_of_meter(self) -> MeterGeometry:
+        if self._geometry is None:
+            t = self._theme.tokens
+            head = t.px(10) + height("name", t.scale) + t.px(6)
+            if self.two_lines:
+                head += height("small strong", t.scale)
+            side = t.px(14)
+            on = "tint" if self.isChecked() else "card"
+            rect = QRectF(side, head, self.width() - 2 * side, self.height() - head - t.px(6))
+            self._geometry = meter_geometry(rect, self._bars, t, on)
+        return self._geometry
+
+    def resizeEvent(self, e: QResizeEvent | None) -> None:
+        self._geometry = None
+        super().resizeEvent(e)
+        self.updateGeometry()
+
+    def feed(self, peaks: "object") -> None:
+        """Only the bars are painted again."""
+        if self.ballistics.feed(peaks) and not self.folded:  # type: ignore[arg-type]
+            for bar in self.geometry_of_meter().bars:
+                self.update(bar.adjusted(-1, -3, 2, 3).toRect())
+
+    def paintEvent(self, e: QPaintEvent | None) -> None:
+        t = self._theme.tokens
+        p = QPainter(self)
+        paint_card(p, self._theme, QRectF(self.rect()), self.isChecked())
+        side, top = t.px(14), t.px(7) if self.folded else t.px(10)
+        name = height("name", t.scale)
+        p.setFont(font("name", t.scale))
+        p.setPen(colour(t, "ink"))
+        p.drawText(QRectF(side, top, self.width() - side, name), int(Qt.AlignmentFlag.AlignLeft), self.text())
+        p.setFont(font("small strong", t.scale))
+        p.setPen(colour(t, self.tone))
+        line = QRectF(side, top, self.width() - 2 * side, name)
+        if not self.two_lines:
+            p.drawText(line, int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter), self.verdict)
+        else:
+            p.drawText(line.translated(0, name), int(Qt.AlignmentFlag.AlignLeft), self.verdict)
+        if not self.folded:
+            g = self.geometry_of_meter()
+            paint_marks(p, g, t)
+            paint_meter(p, g, self.ballistics, t)
+        if self.hasFocus():
+            p.setBrush(Qt.BrushStyle.NoBrush)
+            p.setPen(QPen(colour(t, "ink"), 1.5, Qt.PenStyle.DotLine))
+            p.drawRoundedRect(QRectF(self.rect()).adjusted(4, 4, -4, -4), 5, 5)
+
+
+class Strip(QWidget):
+    chose = pyqtSignal(str)
+
+    def __init__(self, theme: Theme, session: Session, running: Running):
+        super().__init__()
+        self.theme, self.session, self.running = theme, session, running
+        self.cards: dict[str, ListenerCard] = {}
+        self.compact = False
+        self.track = Words(theme, "small strong", "part:0", wraps=False)
+        self.time = Words(theme, "small", "mute", wraps=False)
+        self.play = Button(theme, "Play", "plain", "P")
+        self.seek = QSlider(Qt.Orientation.Horizontal)
+        self.seek.setAccessibleName("Position in the backing track")
+        self.seek.setRange(0, 1000)
+        self.seek.setFixedWidth(180)
+        self.hears = Words(theme, "small", "mute", wraps=False)
+        self.fold = Button(theme, "Fold", "plain", "F7")
+        head = QWidget()
+        flow = Flow(parent=head)
+        self._head = flow
+        self.moments: dict[str, Button] = {}
+        for w in (self.track, self.time, self.play, self.seek, self.fold, self.hears):
+            flow.addWidget(w)
+        flow.pushed = self.hears
+        self._row = QHBoxLayout()
+        self._row.setContentsMargins(0, 0, 0, 0)
+        inner = QWidget()
+        inner.setLayout(self._row)
+        self._area = QScrollArea()
+        self._area.setWidget(inner)
+        self._area.setWidgetResizable(True)
+        self._area.setFrameShape(QFrame.Shape.NoFrame)
+        self._area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self._area.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self._column = QVBoxLayout(self)
+        self._column.addWidget(head)
+        self._column.addWidget(self._area)
+        self.play.clicked.connect(lambda: running.play(not running.playing))
+        self.seek.sliderReleased.connect(self._seek)
+        self.seek.actionTriggered.connect(lambda _action: self._seek() if not self.seek.isSliderDown() else None)
+        self.fold.clicked.connect(self.toggle_fold)
+        session.changed.connect(self.refresh)
+        session.replaced.connect(self._rebuild)
+        running.changed.connect(self.refresh)
+        running.levels.connect(self._levels)
+        theme.changed.connect(self._space)
+        self._rebuild()
+
+    def _rebuild(self) -> None:
+        while self._row.count():
+            item = self._row.takeAt(0)
+            widget = item.widget() if item is not None else None
+            if widget is not None:
+                widget.deleteLater()
+        self.cards = {}
+        for listener in self.session.setup.listeners:
+            card = ListenerCard(self.theme, listener.name, min(2, listener.channels))
+            card.clicked.connect(lambda _checked=False, id=listener.id: self.chose.emit(id))
+            self.cards[listener.id] = card
+            self._row.addWidget(card, 1)
+        for chip in self.moments.values():
+            chip.deleteLater()
+        self.moments = {m.id: Button(self.theme, m.name, "chip") for m in self.session.setup.moments}
+        for id, chip in self.moments.items():
+            chip.setToolTip(f"Moment: {chip.text()}")
+            chip.clicked.connect(lambda _checked=False, id=id: self.choose_moment(id))
+        shown = list(self.moments.values()) if len(self.moments) > 1 else []
+        while self._head.count():
+            self._head.takeAt(0)
+        for w in (self.track, self.time, self.play, self.seek, *shown, self.fold, self.hears):
+            self._head.addWidget(w)
+        self._space()
+        self.refresh()
+
+    def choose_moment(self, id: str) -> None:
+        """Call up a moment: its mutes, gains and delay policy."""
+        self.session.set_live(replace(self.session.live, moment=id))
+
+    def next_moment(self) -> None:
+        ids = list(self.moments)
+        if ids:
+            at = ids.index(self.session.live.moment) if self.session.live.moment in ids else -1
+            self.choose_moment(ids[(at + 1) % len(ids)])
+
+    def _space(self) -> None:
+        t = self.theme.tokens
+        side = round(t.px(24))
+        self._column.setContentsMargins(side, round(t.px(8)), side, round(t.px(10)))
+        self._column.setSpacing(round(t.px(6)))
+        self._row.setSpacing(round(t.px(16)))
+        self._fit()
+
+    def set_compact(self, compact: bool) -> None:
+        """Little height: folded, and only the track's name, time and button above."""
+        if compact != self.compact:
+            self.compact = compact
+            for w in (self.seek, self.hears, self.fold):
+                w.setVisible(not compact)
+            self._fold(compact)
+
+    def _fit(self) -> None:
+        shared = (self.width() - 2 * self.theme.tokens.px(24) + self._row.spacing()) / max(1, len(self.cards))
+        two = any(
+            c.one_line_width() > max(shared - self._row.spacing(), c.minimum_width()) for c in self.cards.values()
+        )
+        for card in self.cards.values():
+            if card.two_lines != two:
+                card.two_lines = two
+                card._restyle()
+        tall = max((c.sizeHint().height() for c in self.cards.values()), default=40)
+        wide = sum(c.sizeHint().width() for c in self.cards.values()) + self._row.spacing() * max(
+            0, len(self.cards) - 1
+        )
+        room = self.width() - 2 * round(self.theme.tokens.px(24))
+        bar = self._area.horizontalScrollBar()
+        extra = bar.sizeHint().height() + 2 if bar is not None and wide > room else 0
+        self._area.setFixedHeight(tall + extra)
+
+    def resizeEvent(self, e: QResizeEvent | None) -> None:
+        super().resizeEvent(e)
+        self._fit()
+
+    def choose(self, listener: str) -> None:
+        for id, card in self.cards.items():
+            if card.isChecked() != (id == listener):
+                card.setChecked(id == listener)
+                card._restyle()
+
+    def toggle_fold(self) -> None:
+        self._fold(not next(iter(self.cards.values())).folded if self.cards else False)
+
+    def _fold(self, folded: bool) -> None:
+        for card in self.cards.values():
+            card.folded = folded
+            card._restyle()
+        self.fold.setText("Unfold" if folded else "Fold")
+        self._fit()
+
+    def refresh(self) -> None:
+        setup = self.session.setup
+        for t in self.session.timing.listeners:
+            card = self.cards.get(t.listener)
+            if card is not None:
+                tone = "coral" if words.needs_you(t.verdict) else "water"
+                detail = words.verdict_detail(setup, t, self.session.facts)
+                card.say(words.verdict_text(setup, t.verdict), tone, detail)
+        for id, chip in self.moments.items():
+            chip.setChecked(id == self.session.live.moment)
+        lead = next((p for p in setup.parts if p.kind == "lead"), None)
+        self.track.say(f"{lead.name} backing" if lead else "", f"part:{lead.colour}" if lead else "mute")
+        heard = [x.name for x in setup.listeners if any(r.listener == x.id and r.on for r in setup.routes)]
+        running = self.running.state == "running"
+        self.hears.say(f"hears you now: {', '.join(heard)}" if running and heard else "nobody hears you: stopped")
+        self.hears.setVisible(not self.compact)
+        self._fit()
+        self.transport()
+
+    def transport(self) -> None:
+        """Position and play state; called with every frame."""
+        position, length = self.running.track
+        text = f"{clock_text(position)} of {clock_text(length)}" if length else "stopped"
+        if text != self.time.text():
+            self.time.say(text)
+        word = "Pause" if self.running.playing else "Play"
+        if self.play.text() != word:
+            self.play.setText(word)
+            self.play.updateGeometry()
+        if not self.seek.isSliderDown() and length:
+            self.seek.setValue(round(position / length * 1000))
+        self.seek.setEnabled(bool(length))
+
+    def _seek(self) -> None:
+        length = self.running.track[1]
+        if length:
+            self.running.seek(self.seek.sliderPosition() / 1000 * length)
+
+    def _levels(self) -> None:
+        for i, card in enumerate(self.cards.values()):
+            if i < len(self.running.out_peaks):
+                peaks = self.running.out_peaks[i]
+                card.feed(peaks[: card._bars])
+        self.transport()
