@@ -16,6 +16,7 @@ RHO = 0.7
 # Converters roll off above; what is left there carries more noise and more of their phase than time.
 BAND = (0.42, 0.46)  # of the sample rate, from full weight to none
 HALF = 24  # frames each side that band-limited interpolation looks at
+PAD = HALF + 4  # lags kept beyond the range, so that a peak at its edge can be refined
 
 
 @dataclass(frozen=True)
@@ -60,13 +61,24 @@ def fast_length(n: int) -> int:
     return best
 
 
+def decimate(sound: F32, step: int) -> F32:
+    """Every `step`-th frame after a short low-pass, for coarse looks. Shape (frames // step,)."""
+    n = len(sound) // step * step
+    if step == 1:
+        return sound[:n]
+    x = np.arange(-4 * step, 4 * step + 1)
+    kernel = (np.sinc(0.9 * x / step) * np.hanning(len(x))).astype(np.float32)
+    smooth = np.convolve(sound[:n], kernel / kernel.sum(), "same")
+    return np.ascontiguousarray(smooth[::step], np.float32)
+
+
 def correlate(reference: F32, recording: F32, lags: tuple[int, int], rho: float = RHO) -> Correlation:
     """Correlation for every whole lag from lags[0] to lags[1].
 
     reference, recording: shape (frames,), tapered by the caller. The recording is taken to start at lag 0.
     """
     first, last = lags
-    size = fast_length(max(len(recording) + max(len(reference), -first), len(reference) + last) + 2 * HALF)
+    size = fast_length(max(len(recording) + max(len(reference), -first), len(reference) + last) + 2 * PAD)
     spectrum = np.conj(np.fft.rfft(reference, size)) * np.fft.rfft(recording, size)
     return _weighted(spectrum, size, first, last, rho)
 
@@ -81,8 +93,8 @@ def _weighted(spectrum: npt.NDArray[np.complexfloating], size: int, first: int, 
         weight = (power + floor + np.finfo(power.dtype).tiny) ** (-rho / 2)
         spectrum = spectrum * weight
     whole = np.fft.irfft(spectrum, size)
-    wanted = np.arange(first - HALF, last + HALF + 1)
-    return Correlation(whole[wanted % size].astype(np.float64), first - HALF)
+    wanted = np.arange(first - PAD, last + PAD + 1)
+    return Correlation(whole[wanted % size].astype(np.float64), first - PAD)
 
 
 def _kernel(fraction: F64) -> F64:
@@ -102,7 +114,7 @@ def refine(values: F64, index: int) -> float:
     """Position of the maximum near `index` to a fraction: band-limited interpolation, then a parabola."""
     position, step = float(index), 0.25
     for _ in range(3):
-        grid = position + step * np.arange(-4, 5)
+        grid = np.clip(position, HALF + 1, len(values) - HALF - 3) + step * np.arange(-4, 5)
         whole = np.floor(grid).astype(int)
         rows = np.stack([values[w - HALF + 1 : w + HALF + 1] for w in whole])
         heights = np.einsum("ij,ij->i", _kernel(grid - whole), rows)
@@ -116,11 +128,11 @@ def refine(values: F64, index: int) -> float:
 
 def find_peak(c: Correlation, rate_hz: int, guard_s: float = 0.002, signed: bool = True) -> Peak:
     """The strongest peak of either polarity (or only upright ones), refined, and the next one beyond the guard."""
-    inner = c.values[HALF:-HALF]
+    inner = c.values[PAD:-PAD]
     size = np.abs(inner) if signed else inner
     index = int(np.argmax(size))
     polarity = -1 if signed and inner[index] < 0 else 1
-    position = refine(c.values * polarity, index + HALF)
+    position = refine(c.values * polarity, index + PAD)
     height = polarity * _interpolate(c.values, position)
     guard = max(1, round(guard_s * rate_hz))
     outside = np.abs(inner).copy()
@@ -133,5 +145,5 @@ def find_peak(c: Correlation, rate_hz: int, guard_s: float = 0.002, signed: bool
         polarity=polarity,
         to_rms=height / rms,
         second=float(outside[beside]) / height if height > 0 else 1.0,
-        second_lag=float(beside + c.first_lag + HALF),
+        second_lag=float(beside + c.first_lag + PAD),
     )

@@ -36,7 +36,8 @@ def picture_offset(
     period = float(np.median(np.diff(times_s)))
     rest = np.median(brightness)
     change = np.abs(brightness - rest)
-    floor = 3 * float(np.median(np.abs(change - np.median(change)))) + 0.15 * float(np.max(change))
+    # Six standard deviations of the still picture: noise alone never looks like a clap.
+    floor = max(6 * 1.4826 * float(np.median(change)), 0.15 * float(np.max(change)))
     found = []
     for clap in claps_s:
         near = np.abs(times_s - clap - expected_s) <= search_s

@@ -16,7 +16,7 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-from .correlation import F32, HALF, RHO, correlate, find_peak, refine
+from .correlation import F32, PAD, RHO, correlate, decimate, find_peak, refine
 from .offset import level_db
 from .stimulus import taper
 
@@ -57,21 +57,14 @@ class TakeOffsets:
 def find_position(source: F32, recording: F32, rate_hz: int) -> int | None:
     """Where in the looped lead's source the recording begins (frames), or None. Coarse: at 6 kHz first."""
     step = max(1, rate_hz // COARSE_HZ)
-    low = _decimate(source, step)
-    heard = _decimate(recording, step)[: 20 * rate_hz // step]
+    low = decimate(source, step)
+    heard = decimate(recording, step)[: 20 * rate_hz // step]
     tiled = np.concatenate([low, low[: len(heard)]]) if len(heard) <= len(low) else np.tile(low, 3)
     c = correlate(taper(heard, rate_hz // step), tiled, (0, len(low) - 1), rho=0.5)
     peak = find_peak(c, rate_hz // step, signed=False)
     if peak.to_rms < MIN_TO_RMS:
         return None
     return round(peak.lag * step) % len(source)
-
-
-def _decimate(x: F32, step: int) -> F32:
-    n = len(x) // step * step
-    kernel = np.hanning(2 * step + 1).astype(np.float32)
-    smooth = np.convolve(x[:n], kernel / kernel.sum(), "same") if step > 1 else x[:n]
-    return np.ascontiguousarray(smooth[::step], np.float32)
 
 
 def _looped(source: F32, start: int, length: int) -> F32:
@@ -160,9 +153,9 @@ def _way_delay(way: npt.NDArray[np.complexfloating], power: npt.NDArray[np.float
     """Delay of one estimated way in frames: the peak of its impulse response, weighted as the spectra are."""
     weight = power**0.15 * (np.abs(way) + 1e-12) ** -RHO
     response = np.fft.irfft(way * weight, SHORT).astype(np.float64)
-    reach = 64 + HALF
+    reach = 64 + PAD
     values = response[np.arange(-reach, reach + 1) % SHORT]
-    index = int(np.argmax(values[HALF:-HALF])) + HALF
+    index = int(np.argmax(values[PAD:-PAD])) + PAD
     return refine(values, index) - reach
 
 

@@ -1,0 +1,57 @@
+"""Shared things: the Nightboat hour, its sounds, a quiet settings file, and a window that runs on the stand-ins."""
+
+import os
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+from brucke.core.setup import Setup
+from brucke.demo import FOLDER
+from brucke.demo.make_setup import nightboat as make_nightboat
+from brucke.ports.files import mono, read_sound
+from brucke.standins.world import beat_sounds
+
+
+@pytest.fixture
+def nightboat() -> Setup:
+    return make_nightboat()
+
+
+@pytest.fixture(scope="session")
+def sounds() -> dict[str, np.ndarray]:
+    """Every demo part exactly on the beat, [channels, frames]."""
+    return beat_sounds(make_nightboat(), FOLDER, lambda p: read_sound(p)[0])
+
+
+@pytest.fixture(scope="session")
+def sources(sounds) -> dict[str, np.ndarray]:
+    return {id: mono(s) for id, s in sounds.items()}
+
+
+@pytest.fixture
+def rng() -> np.random.Generator:
+    return np.random.default_rng(20)
+
+
+def delayed(sound: np.ndarray, frames: float, length: int) -> np.ndarray:
+    """The sound later by a fraction of a frame, by phase in the spectrum: independent of our own interpolators."""
+    size = 1 << (len(sound) + length).bit_length()
+    spectrum = np.fft.rfft(sound.astype(np.float64), size)
+    turned = spectrum * np.exp(-2j * np.pi * np.arange(len(spectrum)) * frames / size)
+    return np.fft.irfft(turned, size)[:length].astype(np.float32)
+
+
+def with_noise(sound: np.ndarray, snr_db: float, rng: np.random.Generator, reference: np.ndarray) -> np.ndarray:
+    level = np.sqrt(np.mean(reference.astype(np.float64) ** 2)) * 10 ** (-snr_db / 20)
+    return (sound + level * rng.standard_normal(len(sound))).astype(np.float32)
+
+
+@pytest.fixture
+def data_home(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Path:
+    """Takes and settings of this test only."""
+    monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "data"))
+    monkeypatch.setenv("XDG_CONFIG_HOME", str(tmp_path / "config"))
+    return tmp_path
