@@ -27,10 +27,10 @@ def changed(setup, **at):
 
 
 def measurement(**changes):
-    values = dict(
-        key="round_trip:table", value_s=0.01, plus_minus_s=1e-6, date="2026-11-24T19:42:00+00:00", method="sweeps",
-        repeats=4, agreeing=4, fingerprint="abc", proof=(0.1, 1.0, 0.1),
-    )  # fmt: skip
+    values = {
+        "key": "round_trip:table", "value_s": 0.01, "plus_minus_s": 1e-6, "date": "2026-11-24T19:42:00+00:00", "method": "sweeps",
+        "repeats": 4, "agreeing": 4, "fingerprint": "abc", "proof": (0.1, 1.0, 0.1),
+    }  # fmt: skip
     return Measurement(**{**values, **changes})
 
 
@@ -90,7 +90,7 @@ def test_what_is_not_json_is_placed_by_line_and_column(nightboat):
 
 
 def test_an_infinite_number_is_not_a_number(nightboat):
-    with pytest.raises(SetupError, match="hour.json: "):
+    with pytest.raises(SetupError, match=r"hour\.json: "):
         decode(changed(nightboat).replace(b'"extra_ms": 0.0', b'"extra_ms": 1e999', 1), "hour.json")
 
 
@@ -123,7 +123,7 @@ def test_a_crash_while_saving_leaves_the_old_file_whole(nightboat, tmp_path, mon
 
 
 def test_a_missing_or_huge_file_is_one_sentence(tmp_path):
-    with pytest.raises(SetupError, match="gone.json: the file: no such file"):
+    with pytest.raises(SetupError, match=r"gone\.json: the file: no such file"):
         load(tmp_path / "gone.json")
     huge = tmp_path / "huge.json"
     with huge.open("wb") as f:

@@ -100,6 +100,11 @@ def compile_plan(setup: Setup, live: Live) -> Plan:
             raise PlanError(
                 f"{device.name} runs at {device.rate_hz} Hz and the setup at {setup.rate_hz} Hz; set both to one rate"
             )
+        if device.kind == "interface" and device.buffer_frames * device.buffers < setup.block_frames:
+            raise PlanError(
+                f"{device.name} buffers {device.buffer_frames * device.buffers} frames, less than one block of "
+                f"{setup.block_frames}; give it larger buffers"
+            )
     captures = capture_channels(setup)
     plan = Plan(
         np.full((shape.parts, 2), -1, np.int32), np.zeros(shape.parts, np.float32),

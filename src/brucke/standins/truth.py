@@ -62,7 +62,7 @@ def invent(setup: Setup, seed: int, exact: bool) -> Truth:
     for device in setup.devices:
         rng = _rng(seed, device)
         if device.kind == "interface":
-            interfaces[device.id] = InterfaceTruth(float(rng.uniform(22, 40)), float(rng.uniform(26, 48)))
+            interfaces[device.id] = InterfaceTruth(float(rng.uniform(26, 40)), float(rng.uniform(26, 48)))
         elif device.kind == "call":
             services[device.id] = ServiceTruth(float(rng.uniform(0.140, 0.170)), float(rng.uniform(0.140, 0.170)))
         elif device.kind == "stream":

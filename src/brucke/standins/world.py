@@ -51,7 +51,9 @@ class World:
         self.n, self.rate = setup.block_frames, setup.rate_hz
         self._captures = captures
         self._interface = next((d for d in setup.devices if d.kind == "interface"), None)
-        self.lead_blocks = self._interface.buffers * 2 - 1 if self._interface else 1
+        held = self._interface.buffer_frames * self._interface.buffers if self._interface else self.n
+        self._out_blocks = max(1, held // self.n)  # blocks that the interface's output buffers hold back
+        self.lead_blocks = 2 * self._out_blocks - 1
         self._block = 0
         self._player_past: dict[str, F32] = {}
         self._mono = {id: np.ascontiguousarray(s.mean(axis=0), np.float32) for id, s in sounds.items()}
@@ -78,9 +80,10 @@ class World:
         if device is None:
             return
         truth = self.truth.interfaces[device.id]
-        self._out_line = [DelayLine(truth.out_frames) for _ in range(2)]
+        held = device.buffer_frames * device.buffers
+        self._out_line = [DelayLine(held - self._out_blocks * self.n + truth.out_frames) for _ in range(2)]
         channels = [c for d, c in self._captures if d == device.id]
-        rest = device.buffer_frames * device.buffers + truth.in_frames - (self.lead_blocks - device.buffers) * self.n
+        rest = held + truth.in_frames - (self.lead_blocks - self._out_blocks) * self.n
         self._in_lines = {c: DelayLine(rest) for c in channels}
         self._mixer = [DelayLine(MIXER_FRAMES + self.n) for _ in range(2)]
         self._mixed = np.zeros((2, self.n), np.float32)
@@ -196,7 +199,7 @@ class World:
         if device is None:
             return
         index = self._listener_index(device.id)
-        now = (m + device.buffers) * self.n
+        now = (m + self._out_blocks) * self.n
         ear = np.zeros((2, self.n), np.float32)
         if index is not None:
             ear = np.stack([self._out_line[c].push(outs[index, c]) for c in range(2)])

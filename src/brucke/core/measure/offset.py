@@ -9,7 +9,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from .correlation import F32, Correlation, Peak, correlate, decimate, find_peak
+from .correlation import F32, PAD, Correlation, Peak, correlate, decimate, find_peak
 from .stimulus import taper
 
 SEGMENTS = 8
@@ -77,10 +77,9 @@ def natural_offset(reference: F32, recording: F32, rate_hz: int, search_s: float
     peak = find_peak(whole, rate_hz)
     votes, voters = _votes(a, b, rate_hz, peak, reach)
     result = Offset(False, "", rate_hz=rate_hz, search_s=search, votes=votes, voters=voters)
-    if peak.second > REPEATS_LIMIT and peak.to_rms > KNOWN_TO_RMS:
-        return _refuse(result, "repeats", repeats_s=abs(peak.second_lag - peak.lag) / rate_hz)
     if not _agreed(votes, voters, peak):
-        return _refuse(result, "no_match")
+        period = _period(a, rate_hz, search_s)
+        return _refuse(result, "repeats" if period else "no_match", repeats_s=period)
     confidence = votes / SEGMENTS * min(1.0, 1.25 * (1.0 - max(0.0, peak.second - 0.2)))
     return Offset(
         True, "", peak.lag, rate_hz, round(float(np.clip(confidence, 0, 1)), 3), peak.polarity, search,
@@ -100,6 +99,21 @@ def _refuse(o: Offset, reason: str, repeats_s: float = 0.0) -> Offset:
     return Offset(
         False, reason, rate_hz=o.rate_hz, search_s=o.search_s, repeats_s=repeats_s, votes=o.votes, voters=o.voters
     )
+
+
+def _period(sound: F32, rate_hz: int, longest_s: float) -> float:
+    """Seconds after which the sound is nearly itself again, or 0: then any offset may as well be one period more."""
+    step = max(1, rate_hz // VOTE_HZ)
+    low = decimate(sound, step)
+    rate = rate_hz // step
+    first, last = rate // 20, min(round(longest_s * rate), len(low) * 3 // 4)
+    plain = correlate(low, low, (first, last), rho=0).values[PAD:-PAD]
+    energy = np.concatenate([[0.0], np.cumsum(low.astype(np.float64) ** 2)])
+    lags = np.arange(first, last + 1)
+    overlap = np.sqrt(energy[len(low) - lags] * (energy[-1] - energy[lags]))
+    alike = plain / np.maximum(overlap, 1e-12)
+    best = int(np.argmax(alike))
+    return float(lags[best]) / rate if alike[best] > REPEATS_LIMIT else 0.0
 
 
 def _votes(a: F32, b: F32, rate_hz: int, peak: Peak, reach: int) -> tuple[int, int]:

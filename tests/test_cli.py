@@ -1,0 +1,157 @@
+"""The commands: keys, exit codes, and one sentence for whatever is wrong."""
+
+import json
+import shutil
+
+import numpy as np
+import pytest
+import soundfile as sf
+
+from brucke.cli import main
+from brucke.demo import FOLDER, SETUP
+
+RATE = 48000
+
+
+def run(capsys, *argv):
+    code = main([str(a) for a in argv])
+    said = capsys.readouterr()
+    return code, said.out, said.err
+
+
+def test_arrivals_tells_stages_arrivals_and_the_delays_that_align(capsys):
+    code, out, _ = run(capsys, "arrivals", SETUP, "--json")
+    assert code == 1, "it starts out of step"
+    listeners = {x["id"]: x for x in json.loads(out)["listeners"]}
+    assert {x["kind"] for x in listeners.values()} == {"monitor", "call", "stream", "recorder"}
+    stream = listeners["shore_stream"]
+    harp = next(r for r in stream["routes"] if r["part"] == "harp")
+    assert {"part", "arrival_ms", "delay_ms", "align_delay_ms", "stages"} <= harp.keys()
+    assert {"name", "latency_ms", "evidence"} <= harp["stages"][0].keys()
+    assert harp["arrival_ms"] == pytest.approx(sum(s["latency_ms"] for s in harp["stages"]))
+    assert harp["arrival_ms"] + harp["align_delay_ms"] == pytest.approx(stream["target_ms"], abs=0.03)
+    code, out, _ = run(capsys, "arrivals", SETUP, "--listener", "recorder")
+    assert out.splitlines()[0] == "Recorder: harp early 10.7 ms"
+    assert run(capsys, "arrivals", SETUP, "--listener", "moon")[0] == 2
+
+
+def test_offset_prints_its_keys_and_matches_only_what_belongs_together(capsys, tmp_path, sources):
+    voice = sources["voice"][12 * RATE : 20 * RATE]
+    sf.write(tmp_path / "a.wav", voice, RATE)
+    sf.write(tmp_path / "b.flac", 0.5 * np.concatenate([np.zeros(4801, np.float32), voice]), RATE)
+    code, out, _ = run(capsys, "offset", tmp_path / "a.wav", tmp_path / "b.flac", "--json")
+    found = json.loads(out)
+    assert code == 0
+    assert found["match"] is True
+    assert found["offset_frames"] == pytest.approx(4801, abs=0.1)
+    assert found["offset_ms"] == pytest.approx(100.02, abs=0.01)
+    assert 0 < found["confidence"] <= 1
+    code, out, _ = run(capsys, "offset", tmp_path / "a.wav", FOLDER / "cello.flac", "--json")
+    assert (code, json.loads(out)["match"], json.loads(out)["offset_ms"]) == (1, False, None)
+    assert "later than a.wav" in run(capsys, "offset", tmp_path / "a.wav", tmp_path / "b.flac")[1]
+
+
+def test_render_runs_the_engine_and_writes_a_file_for_each_part_and_listener(capsys, tmp_path):
+    sf.write(tmp_path / "click.wav", np.eye(1, 4800, 100, dtype=np.float32)[0], RATE)
+    shutil.copy(SETUP, tmp_path / "hour.json")
+    code, out, _ = run(
+        capsys,
+        "render",
+        tmp_path / "hour.json",
+        "--out",
+        tmp_path / "out",
+        "--input",
+        f"harp={tmp_path / 'click.wav'}",
+        "--json",
+    )
+    assert code == 0
+    files = json.loads(out)["files"]
+    assert {f.split("out/")[1] for f in files} == {
+        *(f"parts/{p}.wav" for p in ("harp", "voice", "cello", "lounge")),
+        *(f"listeners/{x}.wav" for x in ("headphones", "lounge_call", "shore_stream", "recorder")),
+    }
+    heard, _ = sf.read(tmp_path / "out/listeners/headphones.wav")
+    assert np.flatnonzero(np.abs(heard[:, 0]) > 1e-4).tolist() == [100]
+    assert heard[100, 0] == pytest.approx(10 ** (-6 / 20), rel=1e-4)
+    kept, _ = sf.read(tmp_path / "out/listeners/recorder.wav")
+    assert kept.shape[1] == 6
+    assert np.abs(kept[:, 2:]).max() == 0, "every part its own track"
+
+
+def wav(path, sound, rate=RATE, subtype="FLOAT"):
+    sf.write(path, sound, rate, subtype=subtype)
+    return path
+
+
+def bad_files(folder, rng):
+    noise = (0.1 * rng.standard_normal(6 * RATE)).astype(np.float32)
+    good = wav(folder / "good.wav", noise)
+    cut = folder / "cut.wav"
+    cut.write_bytes(good.read_bytes()[: len(good.read_bytes()) // 2])
+    lost = noise.copy()
+    lost[777] = np.nan
+    (folder / "text.wav").write_text("once upon a time")
+    return {
+        "empty.wav": (wav(folder / "empty.wav", noise[:0]), "no frames"),
+        "cut.wav": (cut, "cut off"),
+        "silent.wav": (wav(folder / "silent.wav", 0 * noise), "silent"),
+        "slow.wav": (wav(folder / "slow.wav", noise, 44100), "44100 Hz"),
+        "lost.wav": (wav(folder / "lost.wav", lost), "frame 777: not a number"),
+        "text.wav": (folder / "text.wav", "not a sound file"),
+        "gone.wav": (folder / "gone.wav", "no such file"),
+        "short.wav": (wav(folder / "short.wav", noise[:RATE]), "shorter than 4 s"),
+    }
+
+
+@pytest.mark.parametrize(
+    "name", ["empty.wav", "cut.wav", "silent.wav", "slow.wav", "lost.wav", "text.wav", "gone.wav", "short.wav"]
+)
+def test_a_bad_sound_file_is_one_sentence_and_exit_code_2(capsys, tmp_path, rng, name):
+    path, reason = bad_files(tmp_path, rng)[name]
+    code, out, err = run(capsys, "offset", tmp_path / "good.wav", path, "--json")
+    assert (code, out) == (2, "")
+    assert reason in err
+    assert name in err
+    assert err.count("\n") == 1
+    if name not in ("silent.wav", "short.wav"):
+        code, out, err = run(capsys, "render", SETUP, "--out", tmp_path / "o", "--input", f"voice={path}")
+        assert (code, out) == (2, "")
+        assert name in err
+
+
+@pytest.mark.parametrize(
+    ("argv", "said"),
+    [
+        (["render", SETUP, "--out", "x", "--input", "trumpet=a.wav"], "PART=FILE"),
+        (["arrivals", "nowhere.json"], "no such file"),
+        (["prove", "nowhere", "--sounds", FOLDER], "no such file"),
+    ],
+)
+def test_bad_usage_is_one_sentence(capsys, argv, said):
+    code, out, err = run(capsys, *argv)
+    assert (code, out) == (2, "")
+    assert said in err
+    assert err.startswith("brucke: ")
+    assert "Traceback" not in err
+
+
+def test_unknown_commands_and_numbers_out_of_range_are_exit_code_2(capsys):
+    assert run(capsys, "juggle")[0] == 2
+    assert run(capsys, "rehearse", SETUP, "--out", "x", "--seconds", "0")[0] == 2
+    assert run(capsys, "--help")[0] == 0
+
+
+def test_a_take_whose_files_lead_outside_is_refused(capsys, tmp_path):
+    take = tmp_path / "take"
+    take.mkdir()
+    body = {
+        "format": "brucke take",
+        "version": 1,
+        "date": "2026-11-24",
+        "setup": {},
+        "parts": {"voice": "../../secret.wav"},
+    }
+    (take / "take.json").write_text(json.dumps(body))
+    code, _, err = run(capsys, "prove", take, "--sounds", FOLDER)
+    assert code == 2
+    assert "leads outside the take" in err
