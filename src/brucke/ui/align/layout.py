@@ -95,7 +95,7 @@ def _frame(data: AlignData, w: float, h: float, t: Tokens) -> _Frame:
     names = [width(lane.name, "name", t.scale) for lane in data.lanes]
     kinds = [width(lane.kind, "small", t.scale) for lane in data.lanes]
     x0 = max([t.px(72), *names, *kinds]) + t.px(30)
-    flags = [width(lane.flag, "small strong", t.scale) for lane in data.lanes if lane.aligned]
+    flags = [width(lane.flag, "small strong", t.scale) for lane in data.lanes if lane.kind != "far end"]
     margin = max([t.px(60), *flags]) + t.px(22)
     drawn = [lane for lane in data.lanes if lane.kind != "far end"] or list(data.lanes)
     most = max([10.0, *(lane.arrival_ms - cut for lane in drawn), (data.target_ms or 0.0) - cut])

@@ -32,7 +32,9 @@ class Words(QLabel):
             self._restyle()
         if text != self.text():
             self.setText(text)
-        self.setVisible(bool(text))
+        # Before it has a place, showing it would make a window of its own.
+        if self.parentWidget() is not None or not text:
+            self.setVisible(bool(text))
 
     def _restyle(self) -> None:
         t = self._theme.tokens

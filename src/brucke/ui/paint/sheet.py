@@ -65,11 +65,11 @@ class Sheet:
 
 @lru_cache(maxsize=512)
 def colour(tokens: Tokens, name: str) -> QColor:
-    """Token name; `part:2`; `light part:2` (half way to the card), `name/0.3` mixed into the card."""
+    """Token name; `part:2`; `light part:2` (more than half way to the card), `name/0.3` mixed into the card."""
     if name.startswith("part:"):
         return QColor(tokens.part(int(name[5:])))
     if name.startswith("light "):
-        return QColor(mixed(colour(tokens, name[6:]).name(), tokens.card, 0.45))
+        return QColor(mixed(colour(tokens, name[6:]).name(), tokens.card, 0.6))
     if name.startswith("pale "):
         return QColor(mixed(colour(tokens, name[5:]).name(), tokens.card, 0.82))
     return QColor(getattr(tokens, name))

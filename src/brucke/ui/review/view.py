@@ -176,7 +176,6 @@ class ReviewView(QWidget):
             chip = Button(self.theme, f"{i + 1} · {words.date_text(take.date).replace('today ', '')}", "chip")
             chip.setChecked(i == self.taking.chosen)
             chip.clicked.connect(lambda _checked=False, i=i: self.taking.choose(i))
-            chip.show()
             self._flow.addWidget(chip)
             self._chips.append(chip)
         self._flow.addWidget(self.show_table)
