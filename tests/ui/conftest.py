@@ -18,7 +18,7 @@ def app() -> QApplication:
     return make_app()[0]
 
 
-@pytest.fixture()
+@pytest.fixture
 def window(app, qtbot, data_home, monkeypatch):
     """Not running; nothing modal ever asks."""
     settings = QSettings(str(data_home / "settings.ini"), QSettings.Format.IniFormat)
@@ -33,7 +33,7 @@ def window(app, qtbot, data_home, monkeypatch):
     w.close()
 
 
-@pytest.fixture()
+@pytest.fixture
 def live(window):
     """The same window with sound flowing."""
     window.running.start(play=True)

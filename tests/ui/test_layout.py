@@ -55,7 +55,9 @@ def ink_of(text, tokens):
     """The rectangle the glyphs really take."""
     m = metrics(text.role, tokens.scale)
     wide, tall = m.horizontalAdvance(text.text), m.capHeight()
-    left = {"left": text.rect.left(), "right": text.rect.right() - wide}.get(text.align, text.rect.center().x() - wide / 2)
+    left = {"left": text.rect.left(), "right": text.rect.right() - wide}.get(
+        text.align, text.rect.center().x() - wide / 2
+    )
     return QRectF(left, text.rect.center().y() - tall / 2, wide, tall)
 
 
@@ -83,7 +85,9 @@ def test_the_arrivals_drawing_is_whole_at_every_size(app, nightboat, size, scale
 
 def a_take(setup, late):
     left = {p: PartLeft(median_ms=late, error_ms=0.7, scatter_ms=6, windows=9) for p in ("voice", "cello")}
-    picture = PictureLeft(part="picture", left_ms=6 * late, against_sound_ms=1, plus_minus_ms=4, claps=8, period_ms=33.3)
+    picture = PictureLeft(
+        part="picture", left_ms=6 * late, against_sound_ms=1, plus_minus_ms=4, claps=8, period_ms=33.3
+    )
     proof = {
         "lounge_call": ListenerProof(left=left),
         "shore_stream": ListenerProof(left=left, picture=picture),
@@ -99,7 +103,9 @@ def test_the_review_drawing_is_whole_at_every_size(app, nightboat, size, scale, 
     wide = size[0] - tokens.px(48) if size[0] < tokens.px(960) else size[0] - tokens.px(48 + 336)
     for before in (None, a_take(setup, 12.0)):
         data = review_data(a_take(setup, -0.4), before)
-        check_sheet(review_layout(data, wide, max(size[1] - tokens.px(300), review_height(data, tokens)), tokens), tokens)
+        check_sheet(
+            review_layout(data, wide, max(size[1] - tokens.px(300), review_height(data, tokens)), tokens), tokens
+        )
 
 
 @pytest.mark.parametrize("scale", [1.0, 1.75])
@@ -167,7 +173,9 @@ def test_contrast_of_every_pair_that_is_used(tokens):
         assert ratio >= least, f"{tokens.name}: {fore} on {ground} has {ratio:.2f}"
     for i, part in enumerate(tokens.parts):
         for ground in (tokens.paper, tokens.card, tokens.tint):
-            assert contrast(part, ground) >= 4.5, f"{tokens.name}: part {i} on {ground} has {contrast(part, ground):.2f}"
+            assert contrast(part, ground) >= 4.5, (
+                f"{tokens.name}: part {i} on {ground} has {contrast(part, ground):.2f}"
+            )
         assert contrast(tokens.on_water, part) >= 4.5
 
 

@@ -7,6 +7,7 @@ from PyQt6.QtGui import QPainter, QPainterPath, QPaintEvent, QPen, QResizeEvent
 from PyQt6.QtWidgets import QAbstractButton, QWidget
 
 from .kit.button import Button
+from .kit.pictured import Picture
 from .paint.sheet import colour
 from .theme.fonts import first_fitting, font, height, width
 from .theme.theme import Theme
@@ -24,6 +25,7 @@ class Span(QAbstractButton):
         self.setCheckable(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.state, self.tone, self.with_state = "", "mute", True
+        self._picture = Picture()
 
     def say(self, state: str, tone: str) -> None:
         if (state, tone) != (self.state, self.tone):
@@ -38,8 +40,11 @@ class Span(QAbstractButton):
         return QSize(round(max(t.px(112), wide + t.px(20))), round(t.px(68)))
 
     def paintEvent(self, e: QPaintEvent | None) -> None:
+        key = (self.isChecked(), self.hasFocus(), self.state, self.tone, self.with_state, self._theme.tokens)
+        self._picture.show(self, QPainter(self), key, self._paint)
+
+    def _paint(self, p: QPainter) -> None:
         t = self._theme.tokens
-        p = QPainter(self)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         w, h = float(self.width()), float(self.height())
         deck = h - t.px(14)
@@ -78,6 +83,7 @@ class Act(QAbstractButton):
         self.setText(text)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.done = self.due = False
+        self._picture = Picture()
 
     def say(self, done: bool, due: bool) -> None:
         if (done, due) != (self.done, self.due):
@@ -91,8 +97,11 @@ class Act(QAbstractButton):
         return QSize(round(width(self.text(), "strong", t.scale) + t.px(44)), round(t.px(32)))
 
     def paintEvent(self, e: QPaintEvent | None) -> None:
+        key = (self.done, self.due, self.hasFocus(), self._theme.tokens)
+        self._picture.show(self, QPainter(self), key, self._paint)
+
+    def _paint(self, p: QPainter) -> None:
         t = self._theme.tokens
-        p = QPainter(self)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         size, h = t.px(22), float(self.height())
         circle = QRectF(t.px(4), (h - size) / 2, size, size)

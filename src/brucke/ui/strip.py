@@ -19,6 +19,7 @@ from .kit.card import paint_card
 from .kit.flow import Flow
 from .kit.label import Words
 from .kit.meter import Ballistics, MeterGeometry, meter_geometry, paint_marks, paint_meter
+from .kit.pictured import Picture
 from .paint.sheet import colour
 from .running import Running
 from .session import Session
@@ -43,6 +44,7 @@ class ListenerCard(QAbstractButton):
         self.folded = self.two_lines = False
         self.ballistics = Ballistics(bars)
         self._geometry: MeterGeometry | None = None
+        self._picture = Picture()
         theme.changed.connect(self._restyle)
 
     def _restyle(self) -> None:
@@ -103,8 +105,22 @@ class ListenerCard(QAbstractButton):
                 self.update(bar.adjusted(-1, -3, 2, 3).toRect())
 
     def paintEvent(self, e: QPaintEvent | None) -> None:
-        t = self._theme.tokens
         p = QPainter(self)
+        key = (
+            self.isChecked(),
+            self.hasFocus(),
+            self.verdict,
+            self.tone,
+            self.two_lines,
+            self.folded,
+            self._theme.tokens,
+        )
+        self._picture.show(self, p, key, self._paint_still)
+        if not self.folded:
+            paint_meter(p, self.geometry_of_meter(), self.ballistics, self._theme.tokens)
+
+    def _paint_still(self, p: QPainter) -> None:
+        t = self._theme.tokens
         paint_card(p, self._theme, QRectF(self.rect()), self.isChecked())
         side, top = t.px(14), t.px(7) if self.folded else t.px(10)
         name = height("name", t.scale)
@@ -119,9 +135,7 @@ class ListenerCard(QAbstractButton):
         else:
             p.drawText(line.translated(0, name), int(Qt.AlignmentFlag.AlignLeft), self.verdict)
         if not self.folded:
-            g = self.geometry_of_meter()
-            paint_marks(p, g, t)
-            paint_meter(p, g, self.ballistics, t)
+            paint_marks(p, self.geometry_of_meter(), t)
         if self.hasFocus():
             p.setBrush(Qt.BrushStyle.NoBrush)
             p.setPen(QPen(colour(t, "ink"), 1.5, Qt.PenStyle.DotLine))

@@ -9,11 +9,22 @@ that set 1 has in each frame.
 
 import math
 
+import numpy as np
 from numba import njit
 
 from .processors import run_chain
 
 _ADDS = {"reassoc", "contract", "nsz"}  # sums may be reordered; NaN and infinity are still tested
+
+
+@njit("float32(float32[::1])", nogil=True, cache=True, fastmath=_ADDS)
+def _nothing_of(row):  # type: ignore[no-untyped-def]
+    """Zero for numbers, NaN where there is anything else."""
+    nothing = np.float32(0.0)
+    total = nothing
+    for i in range(row.shape[0]):
+        total += row[i] * nothing
+    return total
 
 
 @njit("void(float32[:, ::1], float32[:, ::1], int64, int64)", nogil=True, cache=True)
@@ -44,11 +55,9 @@ def take_in(ins, source, trim0, trim1, fade, params, state, chained, work, raw, 
                 continue
             x = ins[channel]
             a, b = trim0[p], trim1[p]
-            total = 0.0
             for i in range(n):
                 row[i] = x[i] * (a + (b - a) * fade[i])
-                total += row[i] * 0.0
-            finite = finite and math.isfinite(total)
+            finite = finite and math.isfinite(_nothing_of(row))
         if not finite:
             bad[p] += 1
             raw[p, :, :] = 0.0
@@ -60,10 +69,12 @@ def take_in(ins, source, trim0, trim1, fade, params, state, chained, work, raw, 
             _into_ring(ring[p, 1], work, pos, n)
 
 
-@njit("void(float32[::1], float32[::1], float32)", nogil=True, cache=True)
-def _add(out, x, gain):  # type: ignore[no-untyped-def]
-    for i in range(out.shape[0]):
-        out[i] += gain * x[i]
+@njit("void(float32[:, ::1], int64, float32[:, ::1], int64, int64, float32)", nogil=True, cache=True)
+def _add(outs, co, ring, ci, at, gain):  # type: ignore[no-untyped-def]
+    """One point of a route. Unsigned counting: numba then needs no test for negative indices and vectorises."""
+    to, of, start = np.uint64(co), np.uint64(ci), np.uint64(at)
+    for i in range(np.uint64(outs.shape[1])):
+        outs[to, i] += gain * ring[of, start + i]
 
 
 @njit("void(float32[::1], float32[::1], float32, float32[::1], float32[::1], float32)", nogil=True, cache=True)
@@ -87,19 +98,21 @@ def mix(ring, pos, active, count, fading, fade, delay0, source0, gain0, delay1, 
         listener, p, changed = active[k, 0], active[k, 1], active[k, 2]
         at1 = (pos - delay1[listener, p]) % size
         s1 = source1[listener, p]
+        if not (fading and changed):
+            for ci in range(2):
+                for co in range(outs.shape[1]):
+                    g1 = gain1[listener, p, ci, co]
+                    if g1 != 0.0:
+                        _add(outs[listener], co, ring[p, s1], ci, at1, g1)
+            continue
         at0 = (pos - delay0[listener, p]) % size
         s0 = source0[listener, p]
         for ci in range(2):
             x1 = ring[p, s1, ci, at1 : at1 + n]
             for co in range(outs.shape[1]):
-                g1 = gain1[listener, p, ci, co]
-                if not (fading and changed):
-                    if g1 != 0.0:
-                        _add(outs[listener, co], x1, g1)
-                else:
-                    g0 = gain0[listener, p, ci, co]
-                    if g0 != 0.0 or g1 != 0.0:
-                        _add_fading(outs[listener, co], ring[p, s0, ci, at0 : at0 + n], g0, fade, x1, g1)
+                g0, g1 = gain0[listener, p, ci, co], gain1[listener, p, ci, co]
+                if g0 != 0.0 or g1 != 0.0:
+                    _add_fading(outs[listener, co], ring[p, s0, ci, at0 : at0 + n], g0, fade, x1, g1)
 
 
 @njit(

@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QAbstractButton, QSizePolicy, QWidget
 from ..paint.sheet import colour
 from ..theme.fonts import font, width
 from ..theme.theme import Theme
+from .pictured import Picture
 
 Kind = Literal["primary", "outline", "chip", "plain"]
 
@@ -20,6 +21,7 @@ class Button(QAbstractButton):
         super().__init__(parent)
         self._theme, self._kind, self._hint = theme, kind, hint
         self._hint_shown = True
+        self._picture = Picture()
         self.setText(text)
         self.setCheckable(kind == "chip")
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -79,8 +81,11 @@ class Button(QAbstractButton):
         return fill, "water" if self._kind == "outline" else "", "water" if self._kind != "chip" else "ink"
 
     def paintEvent(self, e: QPaintEvent | None) -> None:
+        key = (self.shown, self.colours(), self.hasFocus(), self._kind, self._theme.tokens)
+        self._picture.show(self, QPainter(self), key, self._paint)
+
+    def _paint(self, p: QPainter) -> None:
         t = self._theme.tokens
-        p = QPainter(self)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         fill, edge, text = self.colours()
         box = QRectF(self.rect()).adjusted(1.5, 1.5, -1.5, -1.5)

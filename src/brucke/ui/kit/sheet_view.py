@@ -7,6 +7,7 @@ from PyQt6.QtWidgets import QWidget
 from ..paint.sheet import Sheet, paint_sheet
 from ..theme.theme import Theme
 from .card import paint_card
+from .pictured import Picture
 
 
 class SheetView(QWidget):
@@ -18,6 +19,8 @@ class SheetView(QWidget):
         super().__init__(parent)
         self.theme = theme
         self._sheet: Sheet | None = None
+        self._picture = Picture()
+        self._version = 0
         theme.changed.connect(self.renew)
 
     def make_sheet(self, width: float, height: float) -> Sheet:
@@ -32,6 +35,7 @@ class SheetView(QWidget):
     def sheet(self) -> Sheet:
         if self._sheet is None:
             self._sheet = self.make_sheet(self.width(), self.height())
+            self._version += 1
         return self._sheet
 
     def resizeEvent(self, e: QResizeEvent | None) -> None:
@@ -39,7 +43,10 @@ class SheetView(QWidget):
         super().resizeEvent(e)
 
     def paintEvent(self, e: QPaintEvent | None) -> None:
-        p = QPainter(self)
+        self.sheet()
+        self._picture.show(self, QPainter(self), self._version, self._paint_all)
+
+    def _paint_all(self, p: QPainter) -> None:
         if self.framed:
             paint_card(p, self.theme, QRectF(self.rect()))
         paint_sheet(p, self.sheet(), self.theme.tokens)

@@ -1,0 +1,29 @@
+"""./run bench [engine] [deadlines] [startup] [repaint] [estimate] [refuse]; without a name, all but `refuse`."""
+
+import sys
+
+from . import deadlines, engine, estimate, repaint, startup
+
+BENCHES = {
+    "engine": engine.run,
+    "estimate": estimate.run,
+    "startup": startup.run,
+    "repaint": repaint.run,
+    "deadlines": deadlines.run,
+    "refuse": estimate.refuse,
+}
+
+
+def main() -> int:
+    names = sys.argv[1:] or [n for n in BENCHES if n != "refuse"]
+    for name in names:
+        if name not in BENCHES:
+            print(f"bench: no bench “{name}”; there are {', '.join(BENCHES)}", file=sys.stderr)
+            return 2
+        print(f"== {name}", flush=True)
+        BENCHES[name]()
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,127 @@
+"""Thread CPU time of one block, paced at real time as caches see it live, beside FFmpeg's own filters doing the same."""
+
+import contextlib
+import gc
+import os
+import time
+from fractions import Fraction
+
+import av
+import numpy as np
+
+from brucke.core.setup import Compressor, Gate
+from brucke.core.sound.parameters import pack
+from brucke.engine.block import BlockEngine
+from brucke.engine.plan import Plan, Shape
+
+RATE, N = 48000, 128
+DEADLINE_US = N / RATE * 1e6
+
+
+def plan_of(parts: int, listeners: int, longest: int) -> tuple[Shape, Plan]:
+    """Every part to every listener, stereo, with delays of up to `longest` frames."""
+    rng = np.random.default_rng(1)
+    shape = Shape(parts, parts, listeners, 2, N, RATE)
+    source = np.repeat(np.arange(parts, dtype=np.int32)[:, None], 2, axis=1)
+    gain = np.zeros((listeners, parts, 2, 2), np.float32)
+    gain[:, :, 0, 0] = gain[:, :, 1, 1] = 0.5 / parts
+    params = np.zeros((parts, 16), np.float32)
+    params[0] = pack((Gate(), Compressor()))
+    chained = np.zeros(parts, np.uint8)
+    chained[0] = 1
+    plan = Plan(
+        source, np.ones(parts, np.float32), params, chained,
+        rng.integers(0, longest, (listeners, parts)).astype(np.int32),
+        np.broadcast_to(chained.astype(np.int32), (listeners, parts)).copy(), gain,
+    )  # fmt: skip
+    return shape, plan
+
+
+def prompt() -> None:
+    gc.collect()
+    gc.disable()
+    with contextlib.suppress(OSError):
+        os.sched_setscheduler(0, os.SCHED_FIFO, os.sched_param(20))
+
+
+def paced(parts: int, listeners: int, longest: int, seconds: float) -> np.ndarray:
+    """Thread CPU microseconds of every block, with the recorder's copy and all meters."""
+    shape, plan = plan_of(parts, listeners, longest)
+    engine = BlockEngine(shape, plan)
+    ring = np.zeros((2 * parts + 2 * listeners, 4 * RATE // N * N), np.float32)
+    ring[:] = 0
+    noise = (0.1 * np.random.default_rng(2).standard_normal((parts, 64 * N))).astype(np.float32)
+    spent, due = [], time.monotonic()
+    for b in range(round(seconds * RATE / N)):
+        ins = np.ascontiguousarray(noise[:, b % 64 * N : (b % 64 + 1) * N])
+        began = time.thread_time_ns()
+        outs = engine.step(ins)
+        engine.levels()
+        at = b * N % ring.shape[1]
+        ring[: 2 * parts, at : at + N] = engine.raw.reshape(2 * parts, N)
+        ring[2 * parts :, at : at + N] = outs.reshape(2 * listeners, N)
+        spent.append((time.thread_time_ns() - began) / 1e3)
+        due += N / RATE
+        time.sleep(max(0.0, due - time.monotonic()))
+    return np.array(spent[100:])
+
+
+def ffmpeg(parts: int, listeners: int, seconds: float) -> float:
+    """CPU microseconds a block of adelay + volume + amix for every listener (all threads), unpaced."""
+    graph = av.filter.Graph()
+    rng = np.random.default_rng(1)
+    sources = []
+    mixes = []
+    for _ in range(listeners):
+        mix = graph.add("amix", f"inputs={parts}:normalize=0")
+        sink = graph.add("abuffersink")
+        mix.link_to(sink)
+        mixes.append((mix, sink))
+    for _ in range(parts):
+        source = graph.add_abuffer(format="fltp", sample_rate=RATE, layout="stereo", time_base=Fraction(1, RATE))
+        split = graph.add("asplit", str(listeners)) if listeners > 1 else None
+        if split is not None:
+            source.link_to(split)
+        sources.append(source)
+        for x, (mix, _) in enumerate(mixes):
+            delay = graph.add("adelay", f"{rng.integers(1, 90_000)}S:all=1")
+            volume = graph.add("volume", f"{0.5 / parts}")
+            (split or source).link_to(delay, x if split is not None else 0, 0)
+            delay.link_to(volume)
+            volume.link_to(mix, 0, len(sources) - 1)
+    graph.configure()
+    noise = (0.1 * rng.standard_normal((2, N))).astype(np.float32)
+    blocks = round(seconds * RATE / N)
+    began = time.process_time()
+    for b in range(blocks):
+        for source in sources:
+            frame = av.AudioFrame.from_ndarray(noise, format="fltp", layout="stereo")
+            frame.sample_rate, frame.pts, frame.time_base = RATE, b * N, Fraction(1, RATE)
+            source.push(frame)
+        for _, sink in mixes:
+            while True:
+                try:
+                    sink.pull()
+                except (av.BlockingIOError, av.EOFError):
+                    break
+    return (time.process_time() - began) / blocks * 1e6
+
+
+def run() -> None:
+    prompt()
+    for parts, listeners, longest, budget in (
+        (8, 4, 90_000, "10 % / 50 %"),
+        (64, 16, 2_400, "25 % median"),
+        (64, 16, 90_000, "25 % median"),
+    ):
+        spent = paced(parts, listeners, longest, 15)
+        middle, high = np.median(spent), np.percentile(spent, 99.9)
+        print(
+            f"engine {parts} × {listeners}, delays to {longest / 48:.0f} ms, paced: median {middle:.0f} µs = {middle / DEADLINE_US:.1%}, "
+            f"99.9th percentile {high:.0f} µs = {high / DEADLINE_US:.1%} of the deadline (budget {budget})",
+            flush=True,
+        )
+        if parts <= 8:
+            print(
+                f"FFmpeg's adelay, volume and amix, same routes, unpaced: {ffmpeg(parts, listeners, 4):.0f} µs a block"
+            )
