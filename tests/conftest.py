@@ -55,3 +55,11 @@ def data_home(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Path:
     monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "data"))
     monkeypatch.setenv("XDG_CONFIG_HOME", str(tmp_path / "config"))
     return tmp_path
+
+
+@pytest.fixture(scope="session")
+def app():
+    """The application with its typeface."""
+    from brucke.ui.app import make_app
+
+    return make_app()[0]

@@ -1,8 +1,6 @@
 """What each command does. Heavy imports are late, so that the window starts without them."""
 
 import argparse
-import contextlib
-import os
 import sys
 from pathlib import Path
 from typing import Any
@@ -211,8 +209,6 @@ def prove(args: argparse.Namespace) -> int:
     from .takes.proof import prove_take
     from .takes.take import load_take
 
-    with contextlib.suppress(OSError):
-        os.nice(15)  # sound and window come first
     take = load_take(args.take)
     sources = {id: mono(s) for id, s in beat_sounds(take.setup, args.sounds).items()}
 

@@ -9,8 +9,9 @@ from brucke.core.measure.correlation import correlate, find_peak
 from brucke.core.measure.round_trip import Refusal, RoundTrip, round_trip
 from brucke.core.timing.paths import Situation, path, path_latency
 from brucke.rehearse.offline import Offline
-from brucke.standins.coder import FRAME, LATENCY, PRE_SKIP, OpusLink
+from brucke.standins.coder import OpusLink
 from brucke.standins.delays import DelayLine, Timeline, read_looped
+from brucke.standins.opus_timing import FRAME, LATENCY, PRE_SKIP
 from brucke.standins.performer import Performer, phrase_starts
 from brucke.standins.truth import invent, reports
 

@@ -7,15 +7,9 @@ from PyQt6.QtCore import QSettings
 from PyQt6.QtWidgets import QApplication
 
 from brucke.demo import SETUP
-from brucke.ui.app import make_app
 from brucke.ui.session import Session
 from brucke.ui.theme.theme import Theme
 from brucke.ui.window import Window
-
-
-@pytest.fixture(scope="session")
-def app() -> QApplication:
-    return make_app()[0]
 
 
 @pytest.fixture

@@ -56,7 +56,7 @@ def test_measure_align_record_and_save_by_keyboard_alone(live, tmp_path, monkeyp
     proof = w.taking.take.proof["recorder"]
     assert abs(proof.left["voice"].median_ms) < 25
     key(w, Qt.Key.Key_B)
-    wait(lambda: w.running.audition_frame > 0, 10)
+    wait(lambda: w.running.back_frame > 0, 10)
     assert w.taking.heard == "now"
     key(w, Qt.Key.Key_Escape)
     assert w.taking.heard == ""
@@ -347,3 +347,16 @@ def test_takes_are_remembered_and_a_broken_one_is_left_out_with_a_sentence(windo
     window.go_to("review")
     assert window.review.stack.currentWidget() is window.review.drawing
     assert np.isfinite(window.taking.share)
+
+
+def test_a_computer_that_slept_has_to_measure_again(live, monkeypatch):
+    from brucke.ui import running as module
+
+    w = live
+    w.measuring.begin()
+    wait(lambda: not w.measuring.busy, 30)
+    assert w.session.timing.of("recorder").route("voice").measured
+    slept = module.slept_s()
+    monkeypatch.setattr(module, "slept_s", lambda: slept + 600.0)
+    wait(lambda: "slept" in w.notice.words.text(), 5)
+    assert not w.session.timing.of("recorder").route("voice").measured

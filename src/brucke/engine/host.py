@@ -112,7 +112,7 @@ class Host:
         if region.get(Head.MEASURE_STATE) != REFUSED or state:
             region.set(Head.MEASURE_STATE, MEASURE_STATES[state])
         region.set(Head.MEASURE_PPM, int(share * 1e6))
-        region.set(Head.AUDITION, self.runner.audition_frame)
+        region.set(Head.BACK, self.runner.back_frame)
         region.set(Head.BEAT_NS, time.monotonic_ns())
 
     def _commands(self) -> bool:
@@ -130,11 +130,11 @@ class Host:
                     self._measure(message)
                 case "stop_measuring":
                     self.runner.stop_measuring()
-                case "audition":
-                    sound = self.region.sound("audition")[:, : int(message["frames"])]
-                    self.runner.audition(int(message["listener"]), sound, int(message["at"]))
-                case "stop_audition":
-                    self.runner.stop_audition()
+                case "listen_back":
+                    sound = self.region.sound("back")[:, : int(message["frames"])]
+                    self.runner.listen_back(int(message["listener"]), sound, int(message["at"]))
+                case "stop_listening_back":
+                    self.runner.stop_listening_back()
         return True
 
     def _measure(self, message: dict[str, int]) -> None:

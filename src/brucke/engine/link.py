@@ -85,7 +85,7 @@ class EngineLink:
         self.engine.channel.close()
         self.region.set(Head.STATE, 0)
         self.region.set(Head.MEASURE_STATE, 0)
-        self.region.set(Head.AUDITION, -1)
+        self.region.set(Head.BACK, -1)
         self.restarts += 1
         self.engine = self._spawn("engine", "brucke.engine.host")
 
@@ -132,15 +132,15 @@ class EngineLink:
     def end_measuring(self) -> None:
         self.engine.channel.send("stop_measuring")
 
-    def audition(self, listener: int, sound: F32, at: int = 0) -> None:
+    def listen_back(self, listener: int, sound: F32, at: int = 0) -> None:
         """Play up to a minute of sound [2, frames] to one listener in place of its routes, from frame `at`."""
-        area = self.region.sound("audition")
+        area = self.region.sound("back")
         frames = min(sound.shape[1], area.shape[1])
         area[:, :frames] = sound[:, :frames]
-        self.engine.channel.send("audition", listener=listener, frames=frames, at=at)
+        self.engine.channel.send("listen_back", listener=listener, frames=frames, at=at)
 
-    def stop_audition(self) -> None:
-        self.engine.channel.send("stop_audition")
+    def stop_listening_back(self) -> None:
+        self.engine.channel.send("stop_listening_back")
 
     def record(self, folder: str, tracks: dict[str, list[int]]) -> None:
         self.recorder.channel.send("start", folder=folder, tracks=tracks)

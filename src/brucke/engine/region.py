@@ -21,7 +21,7 @@ PORT_BLOCKS = 64
 RECORD_S = 4
 MEASURE_S = 20
 STIMULUS_S = 3
-AUDITION_S = 60
+BACK_S = 60
 
 
 class Head(IntEnum):
@@ -41,7 +41,7 @@ class Head(IntEnum):
     RECORDED = 11  # frames in the recorder's ring
     MEASURE_STATE = 12  # 0 none, 1 fading, 2 sounding, 3 done, 4 refused
     MEASURE_PPM = 13
-    AUDITION = 14  # frame, −1 when none
+    BACK = 14  # frame, −1 when none
     BEAT_NS = 15  # monotonic time of the newest block
     PLAYER_FRAME = 16
     PLAYER_STATE = 17  # 0 stopped, 1 playing
@@ -132,7 +132,7 @@ def _specs(s: Shape) -> dict[str, tuple[str, tuple[int, ...]]]:
         "record_ring": ("float32", (2 * s.parts + outputs, record_frames(s))),
         "stimulus": ("float32", (STIMULUS_S * s.rate,)),
         "measured": ("float32", (MEASURE_S * s.rate,)),
-        "audition": ("float32", (2, AUDITION_S * s.rate)),
+        "back": ("float32", (2, BACK_S * s.rate)),
     }
 
 

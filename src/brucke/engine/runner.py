@@ -46,10 +46,10 @@ class Runner:
         self.on_air = False
         self._plan = plan
         self._measuring: _Measuring | None = None
-        self._audition: F32 | None = None
-        self._audition_listener = 0
-        self._audition_at = 0
-        self._audition_level = 0.0
+        self._back: F32 | None = None
+        self._back_listener = 0
+        self._back_at = 0
+        self._back_level = 0.0
 
     def adopt(self, plan: Plan) -> None:
         self._plan = plan
@@ -58,10 +58,10 @@ class Runner:
 
     def _audible(self) -> Plan:
         """The plan in force: the listener that listens back hears only that."""
-        if self._audition is None:
+        if self._back is None:
             return self._plan
         gain = self._plan.gain.copy()
-        gain[self._audition_listener] = 0.0
+        gain[self._back_listener] = 0.0
         return replace(self._plan, gain=gain)
 
     # Measuring
@@ -121,41 +121,41 @@ class Runner:
 
     # Listening back
 
-    def audition(self, listener: int, sound: F32, at: int = 0) -> None:
+    def listen_back(self, listener: int, sound: F32, at: int = 0) -> None:
         """Play `sound` [2, frames] from frame `at` to one listener in place of its routes."""
-        self._audition, self._audition_listener, self._audition_at = sound, listener, at
-        self._audition_level = 0.0
+        self._back, self._back_listener, self._back_at = sound, listener, at
+        self._back_level = 0.0
         self.adopt(self._plan)
 
-    def stop_audition(self) -> None:
-        if self._audition is not None:
-            self._audition = None
+    def stop_listening_back(self) -> None:
+        if self._back is not None:
+            self._back = None
             self.adopt(self._plan)
 
     @property
-    def audition_frame(self) -> int:
-        return self._audition_at if self._audition is not None else -1
+    def back_frame(self) -> int:
+        return self._back_at if self._back is not None else -1
 
-    def _audition_block(self, outs: F32) -> None:
-        assert self._audition is not None
-        n, at = self.shape.block, self._audition_at
-        take = min(n, self._audition.shape[1] - at)
+    def _back_block(self, outs: F32) -> None:
+        assert self._back is not None
+        n, at = self.shape.block, self._back_at
+        take = min(n, self._back.shape[1] - at)
         if take > 0:
-            rise = min(1.0, self._audition_level + n / (0.01 * self.shape.rate))
-            ramp = np.linspace(self._audition_level, rise, n, dtype=np.float32)[:take]
-            outs[self._audition_listener, :2, :take] += self._audition[:, at : at + take] * ramp
-            self._audition_level = rise
-        self._audition_at += n
-        if self._audition_at >= self._audition.shape[1]:
-            self._audition_level = 0.0
-            self.stop_audition()
+            rise = min(1.0, self._back_level + n / (0.01 * self.shape.rate))
+            ramp = np.linspace(self._back_level, rise, n, dtype=np.float32)[:take]
+            outs[self._back_listener, :2, :take] += self._back[:, at : at + take] * ramp
+            self._back_level = rise
+        self._back_at += n
+        if self._back_at >= self._back.shape[1]:
+            self._back_level = 0.0
+            self.stop_listening_back()
 
     def step(self, ins: F32) -> F32:
         """One block of capture channels to the listeners."""
         outs = self.engine.step(ins)
         if self._measuring is not None:
             self._measure_block(ins, outs)
-        elif self._audition is not None:
-            self._audition_block(outs)
+        elif self._back is not None:
+            self._back_block(outs)
         self.engine.levels()
         return outs

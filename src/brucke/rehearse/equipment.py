@@ -7,7 +7,7 @@ import msgspec
 from ..core.evidence import Facts
 from ..core.setup import Setup
 from ..standins.truth import invent, reports
-from .live_world import Options
+from .world_options import Options
 
 WORLD_MODULE = "brucke.rehearse.live_world"
 SEED = 1

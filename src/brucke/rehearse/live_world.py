@@ -25,17 +25,9 @@ from ..engine.region import Head, Region, attach
 from ..ports.files import F32, read_sound, write_sound
 from ..standins.truth import invent
 from ..standins.world import Defer, World, beat_sounds
+from .world_options import Options
 
 POLL_S = 0.0005
-
-
-class Options(msgspec.Struct, frozen=True):
-    """`sounds` is the folder of the on-the-beat sounds that the people in this world play."""
-
-    setup: str
-    sounds: str
-    seed: int = 1
-    exact: bool = False
 
 
 class LiveWorld:

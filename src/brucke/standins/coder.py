@@ -10,11 +10,9 @@ import av
 import numpy as np
 import numpy.typing as npt
 
+from .opus_timing import FRAME, RATE
+
 F32 = npt.NDArray[np.float32]
-RATE = 48000
-FRAME = 960
-PRE_SKIP = 312
-LATENCY = FRAME + PRE_SKIP
 
 
 class OpusLink:

@@ -8,8 +8,9 @@ import numpy as np
 
 from ..core.setup import Device
 from .camera import HEIGHT, U8, WIDTH
-from .coder import FRAME, LATENCY, RATE, OpusLink
+from .coder import OpusLink
 from .delays import F32, Timeline
+from .opus_timing import FRAME, LATENCY, RATE
 from .performer import Performer
 from .truth import ServiceTruth
 

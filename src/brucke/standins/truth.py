@@ -7,7 +7,7 @@ from typing import Literal
 import numpy as np
 
 from ..core.setup import Device, Setup
-from .coder import LATENCY, RATE
+from .opus_timing import LATENCY, RATE
 
 Cable = Literal["unplugged", "plugged", "loud", "wandering"]
 

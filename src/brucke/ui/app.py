@@ -3,14 +3,14 @@
 import sys
 from pathlib import Path
 
-from PyQt6.QtCore import QSettings, QTimer
+from PyQt6.QtCore import QSettings
 from PyQt6.QtWidgets import QApplication, QMessageBox
 
 from ..core.setup_file import SetupError
+from .running import Running
 from .session import Session
 from .theme.fonts import load_fonts
 from .theme.theme import Theme
-from .window import Window
 
 
 def make_app() -> tuple[QApplication, Theme, QSettings]:
@@ -43,10 +43,14 @@ def run(setup: Path | None, demo: bool = False, shots: Path | None = None) -> in
         from .shots import take_shots
 
         return take_shots(app, theme, session, settings, shots)
-    window = Window(theme, session, settings)
+    # The engine comes up while the window is still being made.
+    running = Running(session)
+    running.start(play=demo)
+    from .window import Window
+
+    window = Window(theme, session, settings, running)
     geometry = settings.value("geometry")
     if geometry is not None and not demo:
         window.restoreGeometry(geometry)
     window.show()
-    QTimer.singleShot(0, lambda: window.running.start(play=demo))
     return int(app.exec())

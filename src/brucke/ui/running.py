@@ -1,6 +1,7 @@
 """The running engine as the window sees it: start, stop, watch, transport, levels. Only through `engine/link.py`."""
 
 import tempfile
+import time
 from pathlib import Path
 
 import numpy as np
@@ -16,6 +17,13 @@ from ..rehearse.equipment import world_command
 from ..rehearse.evidence import now
 from .session import Session
 
+SLEEP_S = 1.0
+
+
+def slept_s() -> float:
+    """How long this computer has slept since it was switched on."""
+    return time.clock_gettime(time.CLOCK_BOOTTIME) - time.monotonic()
+
 
 class Running(QObject):
     """`state`: stopped, starting, running, restarting."""
@@ -24,15 +32,16 @@ class Running(QObject):
     levels = pyqtSignal()
     restarted = pyqtSignal()
 
-    def __init__(self, session: Session, exact: bool = False):
+    def __init__(self, session: Session):
         super().__init__()
-        self.session, self._exact = session, exact
+        self.session = session
         self.link: EngineLink | None = None
         self.state = "stopped"
         self.part_peaks = np.zeros((1, 2), np.float32)
         self.out_peaks = np.zeros((1, 2), np.float32)
         self._folder: tempfile.TemporaryDirectory[str] | None = None
         self._play_when_up = False
+        self._asleep = slept_s()
         session.changed.connect(self._send_plan)
         session.replaced.connect(self._replaced)
 
@@ -50,7 +59,7 @@ class Running(QObject):
         self._folder = tempfile.TemporaryDirectory(prefix="brucke-")
         document = Path(self._folder.name) / "running.brucke.json"
         save(document, session.setup, session.knowledge)
-        self.link = EngineLink(shape_of(session.setup), plan, world_command(document, session.sounds, self._exact))
+        self.link = EngineLink(shape_of(session.setup), plan, world_command(document, session.sounds))
         self._play_when_up = play
         self._set("starting")
 
@@ -82,6 +91,11 @@ class Running(QObject):
         link = self.link
         if link is None:
             return
+        asleep = slept_s()
+        if asleep - self._asleep > SLEEP_S:
+            self._spoil("computer slept")
+            self.session.noticed.emit("The computer slept. Measure the round trip again.", "coral")
+        self._asleep = asleep
         if not link.world.alive:
             self.session.noticed.emit("The stand-in equipment stopped; everything was stopped. Start again.", "coral")
             self.stop()
@@ -113,13 +127,15 @@ class Running(QObject):
         """The engine died: say so, bring it back with the same setup, and count its clock as spoiled."""
         self._set("restarting")
         self.session.noticed.emit("The engine stopped. It is being started again with the same setup.", "coral")
+        link.restart_engine()
+        self._spoil("engine restarted")
+
+    def _spoil(self, reason: str) -> None:
+        """What was measured on this clock no longer counts."""
         knowledge = self.session.knowledge
         for device in self.session.setup.devices:
             if device.kind == "interface" and knowledge.newest(round_trip_key(device)) is not None:
-                knowledge = knowledge.with_spoil(
-                    Spoil(key=round_trip_key(device), date=now(), reason="engine restarted")
-                )
-        link.restart_engine()
+                knowledge = knowledge.with_spoil(Spoil(key=round_trip_key(device), date=now(), reason=reason))
         if knowledge is not self.session.knowledge:
             self.session.learn(knowledge)
 
@@ -175,6 +191,6 @@ class Running(QObject):
         return self.link.get(Head.LATE) + self.link.get(Head.MISSED)
 
     @property
-    def audition_frame(self) -> int:
+    def back_frame(self) -> int:
         """How far listening back has come, −1 when nothing is played back."""
-        return self.link.get(Head.AUDITION) if self.link is not None else -1
+        return self.link.get(Head.BACK) if self.link is not None else -1

@@ -12,7 +12,6 @@ from PyQt6.QtCore import QObject, QProcess, QProcessEnvironment, pyqtSignal
 
 from ..core.timing.paths import Situation
 from ..rehearse.evidence import now, picture_measurements
-from ..takes.film import read_film
 from ..takes.take import Take, TakeError, load_take, save_take
 from .running import Running
 from .session import Session
@@ -171,8 +170,8 @@ class Taking(QObject):
         self._proof.setProcessEnvironment(environment)
         self._proof.readyReadStandardError.connect(self._read_progress)
         self._proof.finished.connect(self._proved)
-        arguments = ["-m", "brucke", "prove", str(self._folder), "--sounds", str(self.session.sounds), "--json"]
-        self._proof.start(sys.executable, arguments)
+        command = [sys.executable, "-m", "brucke", "prove", str(self._folder), "--sounds", str(self.session.sounds)]
+        self._proof.start("nice", ["-n", "15", *command, "--json"])
         self._set("proving")
 
     def cancel(self) -> None:
@@ -216,26 +215,29 @@ class Taking(QObject):
             return
         if monitor is None or not 0 <= index < len(self.takes):
             return
-        at = max(0, self.running.audition_frame) if self.heard else 0
+        at = max(0, self.running.back_frame) if self.heard else 0
         try:
             sound = self._sound(index, listener)
         except (TakeError, OSError) as e:
             self.session.noticed.emit(f"Cannot be played: {e}.", "coral")
             return
         link.tell_world("pause")
-        link.audition(monitor, sound, at)
+        link.listen_back(monitor, sound, at)
         self.heard = which
         self.changed.emit()
 
     def stop_listening(self) -> None:
         if self.heard and self.running.link is not None:
-            self.running.link.stop_audition()
+            self.running.link.stop_listening_back()
         if self.heard:
             self.heard = ""
             self.changed.emit()
 
     def _sound(self, index: int, listener: str) -> "np.typing.NDArray[np.float32]":
+        # Only for listening back; the window starts without these libraries.
         import soundfile as sf
+
+        from ..takes.film import read_film
 
         folder, take = self.takes[index]
         name = take.far_ends.get(listener) or take.listeners[listener]

@@ -48,11 +48,16 @@ MENU = (
 
 class Window(QMainWindow):
     def __init__(
-        self, theme: Theme, session: Session, settings: QSettings, exact: bool = False, take_seconds: float = 30.0
+        self,
+        theme: Theme,
+        session: Session,
+        settings: QSettings,
+        running: Running | None = None,
+        take_seconds: float = 30.0,
     ):
         super().__init__()
         self.theme, self.session, self.settings = theme, session, settings
-        self.running = Running(session, exact)
+        self.running = running or Running(session)
         self.measuring = Measuring(session, self.running)
         self.taking = Taking(session, self.running, take_seconds)
         self.heard_music = self.compared = False

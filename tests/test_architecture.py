@@ -1,0 +1,41 @@
+"""Promises about the whole: what the window loads at its start, what is shipped, what the launcher prints."""
+
+import subprocess
+import sys
+from pathlib import Path
+
+from brucke.ui.theme import fonts
+
+ROOT = Path(__file__).parents[1]
+
+
+def test_the_window_starts_without_scipy_numba_and_ffmpeg():
+    code = (
+        "import sys, brucke.ui.app, brucke.ui.window; print([m for m in ('scipy', 'numba', 'av') if m in sys.modules])"
+    )
+    out = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
+    assert out.stdout.strip() == "[]"
+
+
+def test_the_typeface_ships_with_its_licence_and_has_tabular_figures(app):
+    folder = Path(fonts.__file__).parent / "fonts"
+    assert "SIL OPEN FONT LICENSE" in (folder / "OFL.txt").read_text().upper()
+    assert len(list(folder.glob("*.ttf"))) == 3
+    for role in fonts.ROLES:
+        assert fonts.font(role).family() == fonts.FAMILY
+        assert len({round(fonts.width(d, role), 2) for d in "0123456789"}) == 1
+        assert fonts.ROLES[role][0] >= 13
+
+
+def test_pictures_of_every_main_view_are_current_in_number_and_linked():
+    shots = sorted((ROOT / "docs/screenshots").glob("*.png"))
+    assert 5 <= len(shots) < 20
+    readme = (ROOT / "README.md").read_text()
+    assert all(f"docs/screenshots/{s.name}" in readme for s in shots)
+
+
+def test_standard_output_of_the_launcher_is_the_commands_own_result(capfd):
+    out = subprocess.run([ROOT / "run", "arrivals", "nowhere.json"], capture_output=True, text=True)
+    assert out.returncode == 2
+    assert out.stdout == ""
+    assert out.stderr.splitlines()[-1] == "brucke: nowhere.json: the file: no such file or directory"
