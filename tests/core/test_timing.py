@@ -256,14 +256,18 @@ def test_more_than_two_seconds_of_delay_is_a_finding_not_a_delay():
 
 
 def test_plus_minus_is_that_of_the_difference():
-    """The output stage is shared and cancels; the unknown split of a round trip vanishes from every round trip."""
+    """The voice sets the target, so the harp's ± is that of the round trip between them: the shared output stage
+    cancels, and the unknown split of a round trip vanishes from every round trip."""
     setup = small()
     knowledge = measured_round_trip(setup, 10.5, pm=0.02)
-    assert off(setup, "stream", "voice", knowledge).plus_minus / MS == pytest.approx(0.02)
-    calculated = off(setup, "stream", "voice").plus_minus / MS
+    assert off(setup, "stream", "harp", knowledge).plus_minus / MS == pytest.approx(0.02)
+    assert off(setup, "stream", "voice", knowledge).plus_minus == 0
+    calculated = off(setup, "stream", "harp").plus_minus / MS
     assert calculated == pytest.approx(2**0.5)  # two unmeasured converters of ± 1 ms
     facts = Facts(reported_s={"out:out": 0.5})
-    assert off(setup, "stream", "voice", knowledge, facts).plus_minus / MS == pytest.approx(0.02)
+    assert off(setup, "stream", "harp", knowledge, facts).plus_minus / MS == pytest.approx(0.02)
+    pictured, known = with_picture({}, 80)
+    assert off(pictured, "stream", "voice", known).plus_minus / MS > 4, "a target set by a picture is as unsure as that"
 
 
 def test_evidence_is_stale_when_its_ground_changes_and_good_again_when_it_changes_back():

@@ -89,14 +89,14 @@ def claps_in(film: Film, offsets: TakeOffsets, source: F32, late_s: float) -> np
         for loop in (-1, 0, 1):
             expected = clap - offsets.position / film.rate_hz + late_s + loop * period
             if 0.3 < expected < length - 0.3:
-                found.append(_heard_at(sound, source, clap, expected, film.rate_hz))
+                found.append(_heard_at(clap, source, expected, sound, film.rate_hz))
     return np.sort(np.array([f for f in found if f is not None])) + film.sound_start_s
 
 
-def _heard_at(sound: F32, source: F32, clap_s: float, expected_s: float, rate: int) -> float | None:
+def _heard_at(clap_s: float, beat: F32, expected_s: float, sound: F32, rate: int) -> float | None:
     """When one clap is heard near where it is expected: people clap with scatter, each clap on its own."""
     begin, near = round((clap_s - 0.01) * rate), round(CLAP_NEAR_S * rate)
-    clip = source[max(0, begin) : begin + round(0.13 * rate)]
+    clip = beat[max(0, begin) : begin + round(0.13 * rate)]
     start = round((expected_s - 0.01) * rate) - near
     heard = sound[max(0, start) : start + len(clip) + 2 * near]
     if len(heard) < len(clip) + 2 * near:

@@ -97,6 +97,8 @@ class Window(QMainWindow):
         self.deck.start.clicked.connect(lambda: self.do("start_stop"))
         self.deck.live.clicked.connect(lambda: self.do("go_live"))
         self.strip.chose.connect(self._show_listener)
+        self.align.shows.connect(self.strip.choose)
+        self.review.shows.connect(self.strip.choose)
         self.session.went.connect(self._went)
         self.session.noticed.connect(self.notice.say)
         for signal in (self.session.changed, self.running.changed, self.taking.changed, self.measuring.changed):
@@ -125,7 +127,6 @@ class Window(QMainWindow):
             self.review.choose_listener(listener)
         else:
             self.align.choose_listener(listener)
-        self.refresh()
 
     def _went(self, place: str, thing: str, what: str) -> None:
         if place in self.places:

@@ -98,9 +98,10 @@ def _target(group: list[_Arriving], monitor: bool, extra_s: float, rate: int) ->
     if not members:
         return None
     anchor = next((a for a in members if a.part.kind == "lead"), members[0])
-    latest = max(a.undelayed.value for a in members)
-    frames = max(0, math.ceil((latest - anchor.undelayed.value) * rate - 1e-6)) + seconds_to_frames(extra_s, rate)
-    return anchor.undelayed.shifted(frames / rate)
+    latest = max(members, key=lambda a: a.undelayed.value).undelayed
+    frames = max(0, math.ceil((latest.value - anchor.undelayed.value) * rate - 1e-6)) + seconds_to_frames(extra_s, rate)
+    # Stands on the lead's grid, but is only as sure as the arrival that set it.
+    return Quantity(anchor.undelayed.value + frames / rate, latest.terms)
 
 
 def _can_delay(a: _Arriving, monitor: bool) -> bool:

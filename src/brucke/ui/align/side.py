@@ -209,7 +209,7 @@ class Side(QWidget):
         self.hand_off = HandOffCard(theme)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(8)
+        column.setSpacing(6)
         titles = _row(self.title)
         titles.addWidget(self.to, 1)
         column.addLayout(titles)

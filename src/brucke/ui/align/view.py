@@ -1,5 +1,6 @@
 """Align: arrivals of one listener, what is late, why, how we know, what to press."""
 
+from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QStackedWidget, QVBoxLayout, QWidget
 
 from ... import words
@@ -21,6 +22,8 @@ from .side import Side, can_delay
 
 
 class AlignView(QWidget):
+    shows = pyqtSignal(str)  # the listener it shows now
+
     def __init__(self, theme: Theme, session: Session, measuring: Measuring, taking: Taking):
         super().__init__()
         self.theme, self.session, self.taking = theme, session, taking
@@ -108,6 +111,7 @@ class AlignView(QWidget):
             self.listener = id
             self.part = self.session.timing.of(id).verdict.part
         self.refresh()
+        self.shows.emit(self.listener)
 
     def next_listener(self) -> None:
         ids = list(self.chips)
@@ -169,3 +173,4 @@ class AlignView(QWidget):
         if listener in self.chips:
             self.listener, self.part = listener, part
         self.refresh()
+        self.shows.emit(self.listener)

@@ -19,8 +19,8 @@ class Card(QWidget):
     def _restyle(self) -> None:
         t = self._theme.tokens
         side = round(t.px(16))
-        self.column.setContentsMargins(side, round(t.px(12)), side, round(t.px(12)))
-        self.column.setSpacing(round(t.px(8)))
+        self.column.setContentsMargins(side, round(t.px(10)), side, round(t.px(10)))
+        self.column.setSpacing(round(t.px(6)))
         self.update()
 
     def paintEvent(self, e: QPaintEvent | None) -> None:

@@ -49,7 +49,7 @@ class Curve(SheetView):
 
     def sizeHint(self) -> QSize:
         t = self.theme.tokens
-        return QSize(round(t.px(200)), round(t.px(72)))
+        return QSize(round(t.px(200)), round(t.px(54)))
 
     def minimumSizeHint(self) -> QSize:
         return self.sizeHint()

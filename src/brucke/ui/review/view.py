@@ -1,6 +1,6 @@
 """Review: takes, what was left between their parts, before and now, and both to listen to on one key."""
 
-from PyQt6.QtCore import QSize
+from PyQt6.QtCore import QSize, pyqtSignal
 from PyQt6.QtWidgets import QStackedWidget, QVBoxLayout, QWidget
 
 from ... import words
@@ -59,6 +59,8 @@ class Empty(Card):
 
 
 class ReviewView(QWidget):
+    shows = pyqtSignal(str)  # the listener whose sound is listened to
+
     def __init__(self, theme: Theme, session: Session, taking: Taking):
         super().__init__()
         self.theme, self.session, self.taking = theme, session, taking
@@ -148,6 +150,7 @@ class ReviewView(QWidget):
             if self.taking.heard:
                 self.taking.listen(self.taking.heard, id)
         self.refresh()
+        self.shows.emit(self.listener)
 
     def next_listener(self) -> None:
         ids = list(self._listener_chips)
