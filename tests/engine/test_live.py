@@ -1,0 +1,132 @@
+"""The real processes, without a window: engine, recorder and world on one region."""
+
+import os
+import signal
+import time
+
+import numpy as np
+import pytest
+import soundfile as sf
+
+from brucke.core.edits import set_gain, set_on
+from brucke.core.measure.round_trip import RoundTrip, round_trip
+from brucke.demo import FOLDER, SETUP
+from brucke.engine.link import EngineLink
+from brucke.engine.plan import Live, compile_plan, shape_of
+from brucke.engine.region import Head
+from brucke.rehearse.equipment import SEED, world_command
+from brucke.standins.truth import invent
+
+RATE = 48000
+
+
+def until(met, seconds=30):
+    end = time.monotonic() + seconds
+    while not met():
+        assert time.monotonic() < end, "it did not happen in time"
+        time.sleep(0.01)
+
+
+@pytest.fixture
+def link(nightboat):
+    x = EngineLink(shape_of(nightboat), compile_plan(nightboat, Live()), world_command(SETUP, FOLDER, exact=True))
+    until(lambda: x.running)
+    yield x
+    if x.region.shape is not None:
+        x.close()
+
+
+def peaks(link, seconds=0.6):
+    """The highest peak of every listener over a while."""
+    found = np.zeros(4)
+    end = time.monotonic() + seconds
+    while time.monotonic() < end:
+        found = np.maximum(found, link.meters()[1][:, :, 0].max(axis=1))
+        time.sleep(0.01)
+    return found
+
+
+def test_the_live_engine_measures_the_hidden_round_trip(link, nightboat):
+    link.tell_world("play")
+    link.tell_world("cable", state="plugged")
+    handle = link.measure(0, 2, "sweep", -18, 3)
+    until(lambda: link.measure_state[0] == "done")
+    found = round_trip(handle.stimulus, link.measured(handle), handle.repeats, handle.spacing, RATE, 0.4)
+    link.end_measuring()
+    link.tell_world("cable", state="unplugged")
+    assert isinstance(found, RoundTrip)
+    truth = invent(nightboat, SEED, True).round_trip_frames(nightboat.device("table"))
+    assert found.seconds * RATE == pytest.approx(truth, abs=0.02)
+    until(lambda: link.measure_state == ("", link.measure_state[1]))
+
+
+def test_sound_flows_and_a_plan_changes_who_hears_it(link, nightboat):
+    link.tell_world("play")
+    until(lambda: link.get(Head.PLAYER_STATE) == 1)
+    time.sleep(0.5)
+    assert (peaks(link) > 0.01).all(), "everyone hears the harp"
+    link.send_plan(compile_plan(set_on(nightboat, "harp", "recorder", False), Live()))
+    until(lambda: link.get(Head.PLAN_ADOPTED) == 2)
+    time.sleep(1.5)
+    heard = peaks(link, 0.4)
+    assert heard[3] < 1e-3 < heard[1]
+    quiet = nightboat
+    for x in nightboat.listeners:
+        for p in nightboat.parts:
+            if nightboat.route(p.id, x.id) is not None:
+                quiet = set_gain(quiet, p.id, x.id, -120)
+    for _ in range(30):
+        link.send_plan(compile_plan(nightboat, Live()))
+        link.send_plan(compile_plan(quiet, Live()))
+    until(lambda: link.get(Head.PLAN_ADOPTED) == link.get(Head.PLAN_WRITTEN))
+    time.sleep(1.5)
+    assert (peaks(link, 0.3) < 1e-3).all(), "the last of many plans is the one in force"
+
+
+def test_the_recorder_keeps_what_the_listeners_heard(link, tmp_path):
+    link.tell_world("play")
+    time.sleep(0.5)
+    link.record(str(tmp_path), link.track_rows([("harp", 0, 2)], [("recorder", 3, 6)]))
+    time.sleep(2.0)
+    link.stop_recording()
+    until(lambda: (m := link.recorder.channel.receive()) is not None and m["do"] == "recorded")
+    harp, _ = sf.read(tmp_path / "parts/harp.wav")
+    kept, _ = sf.read(tmp_path / "listeners/recorder.wav")
+    assert 1.7 * RATE < len(harp) < 2.5 * RATE
+    assert len(harp) == len(kept)
+    np.testing.assert_allclose(kept[:, :2], harp, atol=1e-7, err_msg="no delay and no gain on the way to the recorder")
+    assert np.abs(harp).max() > 0.05
+
+
+def test_a_killed_engine_comes_back_with_its_plan_and_counts_on(link, nightboat):
+    plan = compile_plan(set_on(nightboat, "harp", "headphones", False), Live())
+    link.send_plan(plan)
+    link.tell_world("play")
+    time.sleep(0.5)
+    frames, generation = link.get(Head.FRAMES), link.get(Head.GENERATION)
+    os.kill(link.engine.process.pid, signal.SIGKILL)
+    until(lambda: link.engine_died)
+    began = time.monotonic()
+    link.restart_engine()
+    until(lambda: link.get(Head.FRAMES) > frames + RATE // 10)
+    assert time.monotonic() - began < 2.0
+    assert link.get(Head.GENERATION) == generation + 1
+    assert link.restarts == 1
+    time.sleep(0.5)
+    heard = peaks(link, 0.5)
+    assert heard[0] < 0.01 < heard[3], "the same plan is in force"
+
+
+def test_closing_ends_every_process_and_a_lost_window_ends_them_too(nightboat):
+    x = EngineLink(shape_of(nightboat), compile_plan(nightboat, Live()), world_command(SETUP, FOLDER))
+    until(lambda: x.running)
+    children = [c.process for c in (x.engine, x.recorder, x.world)]
+    x.close()
+    assert all(p.poll() is not None for p in children)
+    y = EngineLink(shape_of(nightboat), compile_plan(nightboat, Live()), world_command(SETUP, FOLDER))
+    until(lambda: y.running)
+    children = [c.process for c in (y.engine, y.recorder, y.world)]
+    for child in (y.engine, y.recorder, y.world):
+        child.channel.close()
+    until(lambda: all(p.poll() is not None for p in children), 10)
+    y.region.close()
