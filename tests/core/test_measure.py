@@ -79,6 +79,16 @@ def test_an_offset_knows_sign_gain_and_polarity(sources, rng):
         assert found.search_s == (-2.0, 2.0)
 
 
+def test_of_a_long_recording_the_loudest_stretch_is_compared(sources):
+    loud = np.concatenate(
+        [np.zeros(70 * RATE, np.float32), sources["voice"], sources["cello"], np.zeros(90 * RATE, np.float32)]
+    )
+    late = np.concatenate([np.zeros(12_345, np.float32), loud])
+    found = natural_offset(loud, late, RATE)
+    assert found.match
+    assert found.frames == pytest.approx(12_345, abs=0.1)
+
+
 def test_unrelated_short_or_silent_material_is_no_match(sources):
     voice, cello = sources["voice"][RATE * 12 : RATE * 19], sources["cello"][RATE * 20 : RATE * 27]
     assert natural_offset(voice, cello, RATE).reason == "no_match"

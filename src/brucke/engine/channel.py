@@ -1,5 +1,6 @@
 """Small commands between processes: one message each over a non-blocking socket pair."""
 
+import select
 import socket
 from typing import Any
 
@@ -43,6 +44,10 @@ class Channel:
             return None
         message: dict[str, Any] = msgspec.json.decode(data)
         return message
+
+    def wait(self) -> None:
+        """Sleep until there is a message or the other side has closed."""
+        select.select([self._socket], [], [])
 
     def close(self) -> None:
         self._socket.close()

@@ -40,7 +40,6 @@ class Host:
         self.started = False
 
     def run(self) -> None:
-        self._warm_up()
         self._be_prompt()
         region, deadline = self.region, self.region.shape.block / self.region.shape.rate
         region.set(Head.GENERATION, region.get(Head.GENERATION) + 1)
@@ -56,16 +55,6 @@ class Host:
             region.set(Head.LOAD_PPM, int(self.load * 1e6))
             if self.port.wait() > deadline:
                 region.set(Head.MISSED, region.get(Head.MISSED) + 1)
-
-    def _warm_up(self) -> None:
-        """Every path once, with silence, on a runner that is thrown away."""
-        runner = Runner(self.region.shape, self.runner._plan)
-        runner.adopt(self.runner._plan)
-        for _ in range(16):
-            runner.step(self.captures)
-        for name in ("record_ring", "in_ring", "out_ring", "measured", "stimulus"):
-            # Only looked at: what stands there may still be wanted by the recorder.
-            self.region.sound(name)[..., ::1024].sum()
 
     def _be_prompt(self) -> None:
         gc.collect()
@@ -144,9 +133,27 @@ class Host:
         self.region.set(Head.MEASURE_STATE, 1 if begun else REFUSED)
 
 
+def warm_up(region: Region) -> None:
+    """Every path once, with silence, on a runner that is thrown away; every shared page once."""
+    _, plan = region.read_plan()
+    runner = Runner(region.shape, plan)
+    runner.adopt(plan)
+    silence = np.zeros((region.shape.captures, region.shape.block), np.float32)
+    for _ in range(16):
+        runner.step(silence)
+    for name in ("record_ring", "in_ring", "out_ring", "measured", "stimulus"):
+        # Only looked at: what stands there may still be wanted by the recorder.
+        region.sound(name)[..., ::1024].sum()
+
+
 def main() -> None:
-    region = attach(sys.argv[1], int(sys.argv[2]))
-    Host(region, Channel.attach(int(sys.argv[3]))).run()
+    """Get ready, and wait for the word: an engine may stand by for one that dies."""
+    region, channel = attach(sys.argv[1], int(sys.argv[2])), Channel.attach(int(sys.argv[3]))
+    warm_up(region)
+    while (message := channel.receive()) is None and not channel.lost:
+        channel.wait()
+    if message is not None and message["do"] == "go":
+        Host(region, channel).run()
 
 
 if __name__ == "__main__":

@@ -49,7 +49,14 @@ class EngineLink:
         self.restarts = 0
         self.world = self._spawn("world", world[0], *world[1:])
         self.recorder = self._spawn("recorder", "brucke.engine.recorder")
+        self.standby: Child | None = None
         self.engine = self._spawn("engine", "brucke.engine.host")
+        self.engine.channel.send("go")
+
+    def stand_by(self) -> None:
+        """A second engine that is ready and waits, so that a death is short."""
+        if self.standby is None:
+            self.standby = self._spawn("standby", "brucke.engine.host")
 
     def _spawn(self, role: str, module: str, *arguments: str) -> Child:
         channel, theirs = Channel.pair()
@@ -87,7 +94,10 @@ class EngineLink:
         self.region.set(Head.MEASURE_STATE, 0)
         self.region.set(Head.BACK, -1)
         self.restarts += 1
-        self.engine = self._spawn("engine", "brucke.engine.host")
+        ready = self.standby if self.standby is not None and self.standby.alive else None
+        self.engine = ready or self._spawn("engine", "brucke.engine.host")
+        self.standby = None
+        self.engine.channel.send("go")
 
     def get(self, field: Head) -> int:
         return self.region.get(field)
@@ -164,7 +174,7 @@ class EngineLink:
 
     def close(self) -> None:
         """End every child and give the memory back."""
-        children = (self.engine, self.recorder, self.world)
+        children = [c for c in (self.engine, self.standby, self.recorder, self.world) if c is not None]
         for child in children:
             child.channel.send("quit")
         until = time.monotonic() + 3

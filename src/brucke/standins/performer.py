@@ -49,6 +49,7 @@ class Performer:
         self._phrase, self._shift = -1, 0.0
         self._ear = Timeline(8 * rate)
         self._heard_until = 0
+        self._era = 0  # how often the music jumped; what was heard before a jump no longer counts
         self._deaf_until = round((LISTEN_S + 0.3) * rate)
         self._next_check = 0
         self._own_in_monitor, self._lead_in = own_in_monitor, 0.0
@@ -61,6 +62,7 @@ class Performer:
     def forget(self, now: int) -> None:
         """The music jumped: listen anew before playing on."""
         self.lateness = None
+        self._era += 1
         self._deaf_until = now + round((LISTEN_S + 0.3) * self.rate)
         self._next_check = 0
 
@@ -73,10 +75,13 @@ class Performer:
             self._next_check = self._heard_until + round(pause * self.rate)
             begin = self._heard_until - round(LISTEN_S * self.rate)
             window = self._ear.look(begin, round(LISTEN_S * self.rate)).copy()
-            self._defer(lambda: self._listen(begin, window, rough))
+            era = self._era
+            self._defer(lambda: self._listen(begin, window, rough, era))
 
-    def _listen(self, begin: int, window: F32, rough: int) -> None:
+    def _listen(self, begin: int, window: F32, rough: int, era: int) -> None:
         found = self._lag(self.lead, begin, window, rough)
+        if era != self._era:
+            return
         if found is None:
             self.lateness = None
         elif self.lateness is None or abs(self._apart(found, self.lateness)) > MOVED_FRAMES:

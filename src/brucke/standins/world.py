@@ -250,8 +250,10 @@ class World:
             if not any(stream.keeping for _, stream in self._streams.values()):
                 continue
             performer = self._performers.get(shown)
-            position = performer.pose(int(at)) if performer and self.player.playing else None
-            where = None if position is None else (position % len(performer.stem)) / self.rate  # type: ignore[union-attr]
+            where = None
+            if performer is not None and self.player.playing:
+                pose = performer.pose(int(at))
+                where = None if pose is None else (pose % len(performer.stem)) / self.rate
             picture = scene.draw(where)
             transfer = self.truth.cameras[device.id].transfer_s
             for id, (_, stream) in self._streams.items():

@@ -18,6 +18,7 @@ from ..rehearse.evidence import now
 from .session import Session
 
 SLEEP_S = 1.0
+STAND_BY_S = 2.0  # after the engine is up, another is made ready
 
 
 def slept_s() -> float:
@@ -42,6 +43,7 @@ class Running(QObject):
         self._folder: tempfile.TemporaryDirectory[str] | None = None
         self._play_when_up = False
         self._asleep = slept_s()
+        self._up_since = 0.0
         session.changed.connect(self._send_plan)
         session.replaced.connect(self._replaced)
 
@@ -106,6 +108,8 @@ class Running(QObject):
         if link.running:
             if self.state != "running":
                 self._came_up(link)
+            if link.standby is None and time.monotonic() - self._up_since > STAND_BY_S:
+                link.stand_by()
             parts, outs = link.meters()
             self.part_peaks, self.out_peaks = parts[:, :, 0], outs[:, :, 0]
             self.levels.emit()
@@ -113,6 +117,7 @@ class Running(QObject):
     def _came_up(self, link: EngineLink) -> None:
         again = self.state == "restarting"
         link.set_on_air(self.session.live.on_air)
+        self._up_since = time.monotonic()
         self._set("running")
         if self._play_when_up:
             self._play_when_up = False

@@ -1,5 +1,7 @@
 """The listeners strip: the backing track, who hears you now, and every listener with its meter and its verdict."""
 
+import numpy as np
+import numpy.typing as npt
 from msgspec.structs import replace
 from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QResizeEvent
@@ -98,9 +100,9 @@ class ListenerCard(QAbstractButton):
         super().resizeEvent(e)
         self.updateGeometry()
 
-    def feed(self, peaks: "object") -> None:
+    def feed(self, peaks: "npt.NDArray[np.float32]") -> None:
         """Only the bars are painted again."""
-        if self.ballistics.feed(peaks) and not self.folded:  # type: ignore[arg-type]
+        if self.ballistics.feed(peaks) and not self.folded:
             for bar in self.geometry_of_meter().bars:
                 self.update(bar.adjusted(-1, -3, 2, 3).toRect())
 

@@ -62,6 +62,7 @@ class Window(QMainWindow):
         self.taking = Taking(session, self.running, take_seconds)
         self.heard_music = self.compared = False
         self._air_from = 0.0
+        self._ticks = 0
         self.actions_table = Actions(self, settings, self.do)
         self.deck = Deck(theme, [("align", "Align"), ("review", "Review")])
         self.notice = Notice(theme)
@@ -211,7 +212,7 @@ class Window(QMainWindow):
         )  # fmt: skip
 
     def _frame(self) -> None:
-        self._ticks = getattr(self, "_ticks", 0) + 1
+        self._ticks += 1
         if self._ticks % 15 == 0:
             self._facts()
             if self.running.playing and not self.heard_music:

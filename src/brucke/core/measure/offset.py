@@ -15,6 +15,7 @@ from .stimulus import taper
 SEGMENTS = 8
 VOTE_FRAMES = 4
 NATURAL_MIN_S = 4.0
+LONGEST_S = 90.0  # of longer recordings the loudest stretch is compared
 # Acceptance, as tried: known sound peak/RMS and second/first peak; natural sound needs half of the votes.
 KNOWN_TO_RMS = 8.0
 SECOND_LIMIT = 0.5
@@ -72,6 +73,7 @@ def natural_offset(reference: F32, recording: F32, rate_hz: int, search_s: float
     if level_db(reference) < -90 or level_db(recording) < -90:
         return Offset(False, "silent", rate_hz=rate_hz, search_s=search)
     reach = round(search_s * rate_hz)
+    reference, recording = _excerpt(reference, recording, round(LONGEST_S * rate_hz))
     a, b = taper(_unit(reference), rate_hz), taper(_unit(recording), rate_hz)
     whole = correlate(a, b, (-reach, reach))
     peak = find_peak(whole, rate_hz)
@@ -85,6 +87,16 @@ def natural_offset(reference: F32, recording: F32, rate_hz: int, search_s: float
         True, "", peak.lag, rate_hz, round(float(np.clip(confidence, 0, 1)), 3), peak.polarity, search,
         votes=votes, voters=voters,
     )  # fmt: skip
+
+
+def _excerpt(reference: F32, recording: F32, most: int) -> tuple[F32, F32]:
+    """The loudest stretch of the reference and the same stretch of the recording, at most `most` frames."""
+    length = min(len(reference), len(recording))
+    if length <= most:
+        return reference, recording
+    starts = range(0, length - most + 1, most // 4)
+    start = max(starts, key=lambda s: float(np.dot(reference[s : s + most], reference[s : s + most])))
+    return reference[start : start + most], recording[start : start + most]
 
 
 def _agreed(votes: int, voters: int, peak: Peak) -> bool:
