@@ -9,8 +9,10 @@ from msgspec.structs import replace
 
 from brucke.cli import main
 from brucke.core.evidence import Knowledge
+from brucke.core.setup import Route
 from brucke.core.setup_file import load, save
 from brucke.demo import FOLDER, SETUP
+from brucke.rehearse.rehearsal import rehearse as hold
 from brucke.standins.truth import invent
 from brucke.takes.film import read_film
 from brucke.takes.take import load_take
@@ -114,6 +116,24 @@ def test_a_picture_that_is_first_leaves_its_hand_off_value_and_exit_code_1(tmp_p
     assert stream["verdict"].startswith("picture first by")
     assert -stream["picture_left_after_ms"] == pytest.approx(stream["hand_off_ms"], abs=stream["picture_period_ms"] / 2)
     assert max(abs(v) for v in stream["left_after_ms"].values()) <= FRAME_MS
+
+
+def test_a_silent_instrument_is_in_step_without_being_given_the_round_trip_twice(tmp_path, nightboat, sounds):
+    """The cello heard only through the headphones: its player puts the heard sound on the beat, so what goes out of
+    the interface is already with the lead, and aligning must not move it against the lead."""
+    parts = tuple(replace(p, hears_itself="monitor") if p.id == "cello" else p for p in nightboat.parts)
+    own = Route(part="cello", listener="headphones", gain_db=-6)
+    setup = replace(nightboat, parts=parts, routes=(*nightboat.routes, own))
+    done = hold(setup, Knowledge(), sounds, tmp_path, 24, True, 3, lambda share, what: None)
+    for listener in ("lounge_call", "shore_stream", "recorder"):
+        before, after = done.before.proof[listener].left, done.after.proof[listener].left
+        assert abs(before["cello"].median_ms) <= FRAME_MS
+        assert before["voice"].median_ms > 10
+        assert abs(after["cello"].median_ms) <= FRAME_MS
+        assert abs(after["voice"].median_ms) <= FRAME_MS
+        assert done.setup.route("cello", listener).delay_ms == pytest.approx(
+            done.setup.route("harp", listener).delay_ms, abs=0.03
+        )
 
 
 def test_a_setup_without_an_interface_is_refused_in_one_sentence(tmp_path, capsys, nightboat):
