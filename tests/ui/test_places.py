@@ -148,6 +148,21 @@ def test_measuring_without_a_running_engine_says_to_start(window):
     assert not window.taking.heard
 
 
+def test_on_air_one_key_stops_nothing_and_no_other_setup_is_opened(window):
+    w = window
+    w.session.set_live(replace(w.session.live, on_air=True))
+    w.do("start_stop")
+    assert "nothing is stopped by one key" in w.notice.words.text()
+    assert w.running.state == "stopped"
+    w.do("open")
+    assert "no other setup is opened" in w.notice.words.text()
+    w.session.set_live(replace(w.session.live, on_air=False))
+    w.taking.state = "recording"
+    w.do("open")
+    assert "A take is being made" in w.notice.words.text()
+    w.taking.state = "idle"
+
+
 def test_moments_change_the_policy_and_are_never_undone(window):
     w = window
     w.do("everywhere")

@@ -181,6 +181,13 @@ class Taking(QObject):
         elif self.state == "recording":
             self._finish()
 
+    def close(self) -> None:
+        """The window closes: what is being measured is left, the take itself is on disk."""
+        if self._proof is not None:
+            self._proof.finished.disconnect(self._proved)
+            self._proof.kill()
+            self._proof.waitForFinished(2000)
+
     def _read_progress(self) -> None:
         assert self._proof is not None
         for line in bytes(self._proof.readAllStandardError().data()).decode(errors="replace").splitlines():

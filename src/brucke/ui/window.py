@@ -223,7 +223,7 @@ class Window(QMainWindow):
     def do(self, id: str) -> None:
         """An action of the table, by its id."""
         {
-            "start_stop": lambda: self.running.stop() if self.running.link else self.running.start(),
+            "start_stop": self._start_stop,
             "go_live": self._go_live,
             "play": lambda: self.running.play(not self.running.playing),
             "back": lambda: self.running.seek(self.running.track[0] - 5),
@@ -273,6 +273,14 @@ class Window(QMainWindow):
         (self.review if self.place == "review" else self.align).next_listener()
         self.refresh()
 
+    def _start_stop(self) -> None:
+        if self.session.live.on_air:
+            self.notice.say("You are on air: nothing is stopped by one key. End the transmission first (F9).", "amber")
+        elif self.running.link is not None:
+            self.running.stop()
+        else:
+            self.running.start()
+
     def _go_live(self) -> None:
         on = not self.session.live.on_air
         if on and self.running.state != "running":
@@ -303,6 +311,9 @@ class Window(QMainWindow):
     def open(self) -> None:
         if self.session.live.on_air:
             self.notice.say("On air, no other setup is opened. End the transmission first.", "amber")
+            return
+        if self.taking.state != "idle":
+            self.notice.say("A take is being made. End it first, then open another setup.", "amber")
             return
         name, _ = QFileDialog.getOpenFileName(self, "Open a setup", self._folder(), f"Setups (*{SUFFIX} *.json)")
         if name:
@@ -375,5 +386,6 @@ class Window(QMainWindow):
             e.ignore()
             return
         self.settings.setValue("geometry", self.saveGeometry())
+        self.taking.close()
         self.running.stop()
         super().closeEvent(e)
