@@ -292,6 +292,14 @@ def test_a_verdict_that_rests_on_calculation_says_so():
     assert words.verdict_text(setup, timing(Situation(setup, knowledge)).of("stream").verdict) == "in step"
 
 
+def test_a_picture_nobody_measured_makes_in_step_a_calculation():
+    setup, knowledge = with_picture({}, 80)
+    both = measured_round_trip(setup, 8.0).with_measurement(knowledge.measurements[0])
+    for known, said in ((both, "in step"), (measured_round_trip(setup, 8.0), "in step, by calculation")):
+        after = align(Situation(setup, known))
+        assert words.verdict_text(after, timing(Situation(after, known)).of("stream").verdict) == said
+
+
 def test_quantities_add_and_cancel_by_name():
     a, b = Quantity(1.0, {"x": 0.3, "y": 0.4}), Quantity(0.25, {"x": 0.3})
     assert (a - b).value == 0.75

@@ -163,7 +163,8 @@ class Window(QMainWindow):
             shown = next((t for t in bad if t.listener == self.align.listener), bad[0])
             self.deck.spans["align"].say(words.verdict_text(session.setup, shown.verdict), "coral")
         else:
-            self.deck.spans["align"].say("in step", "water")
+            sure = all(t.verdict.sure for t in session.timing.listeners)
+            self.deck.spans["align"].say("in step" if sure else "in step, by calculation", "water")
         count = len(self.taking.takes)
         state = {"recording": "recording", "finishing": "collecting", "proving": "measuring"}.get(self.taking.state)
         self.deck.spans["review"].say(

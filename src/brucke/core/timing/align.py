@@ -36,6 +36,9 @@ class RouteTiming:
 
     @property
     def measured(self) -> bool:
+        """Whether what cannot be calculated was measured: converters, and the picture's own way."""
+        if self.kind == "picture":
+            return any(s.code == "picture coder" for s in self.stages)
         return all(s.evidence == "measured" for s in self.stages if s.code in ("capture", "output", "picture coder"))
 
 
