@@ -181,7 +181,10 @@ class Window(QMainWindow):
             print_ = device_fingerprint(self.session.setup, pair[0])
             measured = self.session.knowledge.good(round_trip_key(pair[0]), print_) is not None
         self.heard_music = self.heard_music or self.running.playing
-        done = (self.heard_music, measured, measured and in_step and bool(self.taking.take and self.taking.take.proof))
+        take = self.taking.take
+        # Proved is what was recorded with the delays that are in force now.
+        proved = take is not None and bool(take.proof) and take.setup.routes == self.session.setup.routes
+        done = (self.heard_music, measured, measured and in_step and proved)
         due = next((i for i, d in enumerate(done) if not d), -1)
         for i, act in enumerate(self.deck.acts):
             act.say(done[i], i == due)
