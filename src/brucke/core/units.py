@@ -19,10 +19,6 @@ def gain_to_db(gain: float) -> float:
     return SILENCE_DB if gain <= 1e-6 else 20.0 * math.log10(gain)
 
 
-def frames_to_seconds(frames: float, rate_hz: float) -> float:
-    return frames / rate_hz
-
-
 def seconds_to_frames(seconds: float, rate_hz: float) -> int:
     """Nearest whole number of frames."""
     return round(seconds * rate_hz)

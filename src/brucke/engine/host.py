@@ -13,6 +13,7 @@ import time
 
 import numpy as np
 
+from ..ports.port import Port
 from ..ports.rings import RingPort
 from .channel import Channel
 from .region import Head, Region, attach, record_frames
@@ -30,7 +31,7 @@ class Host:
         number, plan = region.read_plan()
         self.runner = Runner(shape, plan)
         self.adopted = number
-        self.port = RingPort(
+        self.port: Port = RingPort(
             region.sound("in_ring"), region.sound("out_ring"), region.head, Head.OUT_BLOCKS, Head.IN_BLOCKS,
             shape.block, shape.rate,
         )  # fmt: skip

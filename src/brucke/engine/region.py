@@ -47,8 +47,6 @@ class Head(IntEnum):
     PLAYER_STATE = 17  # 0 stopped, 1 playing
     PLAYER_LENGTH = 18
     WORLD_STATE = 19  # 0 starting, 1 running
-    AIR_FRAMES = 20
-    WORLD_BEHIND = 21  # blocks the world outside delivered late
 
 
 class Region:

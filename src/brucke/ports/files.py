@@ -1,7 +1,6 @@
 """Sound files, read whole with one clear sentence when they are bad, and takes written so that a kill leaves them whole."""
 
 import os
-from collections.abc import Sequence
 from pathlib import Path
 
 import numpy as np
@@ -60,10 +59,6 @@ def mono(sound: F32) -> F32:
     return np.ascontiguousarray(sound.mean(axis=0), np.float32)
 
 
-def loudest_level(sound: F32) -> float:
-    return float(np.max(np.abs(sound), initial=0.0))
-
-
 class TrackWriter:
     """One RF64 file per track, written as it comes; `sync` makes what is there readable even after a kill."""
 
@@ -95,10 +90,3 @@ def write_sound(path: Path, sound: F32, rate_hz: int) -> None:
     path.parent.mkdir(parents=True, exist_ok=True)
     subtype = "FLOAT" if path.suffix.lower() == ".wav" else None
     sf.write(path, sound.T, rate_hz, subtype=subtype)
-
-
-def write_tracks(folder: Path, names: Sequence[str], sounds: Sequence[F32], rate_hz: int) -> list[Path]:
-    paths = [folder / f"{name}.wav" for name in names]
-    for path, sound in zip(paths, sounds, strict=True):
-        write_sound(path, sound, rate_hz)
-    return paths

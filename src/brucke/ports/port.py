@@ -1,4 +1,4 @@
-"""Where sound gets in and out. A backend is anything with these three methods; nobody else knows which."""
+"""Where sound gets in and out. A backend is anything with these four methods; nobody else knows which."""
 
 from typing import Protocol
 
@@ -10,6 +10,10 @@ F32 = npt.NDArray[np.float32]
 
 class Port(Protocol):
     """One block at a time; `captures` [channels, n], `outs` [listeners, C, n]."""
+
+    def start(self) -> None:
+        """The first block is due one period from now."""
+        ...
 
     def read(self, captures: F32) -> bool:
         """Fill `captures` with the next block; False (and silence) where it did not come in time."""

@@ -5,7 +5,6 @@ from pathlib import Path
 
 import numpy as np
 
-from ..core.edits import set_delays
 from ..core.measure.stimulus import StimulusKind, stimulus
 from ..core.setup import Setup
 from ..engine.plan import Live, capture_channels, compile_plan, shape_of
@@ -86,7 +85,3 @@ class Offline:
             self.block()
         self.runner.finish_measuring()
         return sound, recording, spacing
-
-
-def without_delays(setup: Setup) -> Setup:
-    return set_delays(setup, [(r.part, r.listener, 0.0) for r in setup.routes])
