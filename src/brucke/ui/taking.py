@@ -75,6 +75,19 @@ class Taking(QObject):
     def before(self) -> Take | None:
         return self.takes[self.against][1] if 0 <= self.against < len(self.takes) else None
 
+    @property
+    def button_text(self) -> str:
+        """What the button that records says now, wherever it stands."""
+        match self.state:
+            case "recording":
+                return f"End the take  {self.share * self.seconds:.0f} s"
+            case "finishing":
+                return "Collecting…"
+            case "proving":
+                return f"Measuring the take  {self.share:.0%}"
+            case _:
+                return "Record a take"
+
     # Recording
 
     def toggle(self) -> None:

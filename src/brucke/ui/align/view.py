@@ -99,8 +99,7 @@ class AlignView(QWidget):
 
     def _show_recording(self) -> None:
         state = self.taking.state
-        text = {"recording": f"End the take  {self.taking.share * self.taking.seconds:.0f} s", "finishing": "Collecting…", "proving": f"Measuring the take  {self.taking.share:.0%}"}  # fmt: skip
-        self.record.setText(text.get(state, "Record a take"))
+        self.record.setText(self.taking.button_text)
         self.record.setEnabled(state in ("idle", "recording"))
         self.record.updateGeometry()
 

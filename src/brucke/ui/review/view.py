@@ -208,9 +208,8 @@ class ReviewView(QWidget):
         self.listen_note.say(
             "In the headphones, nowhere else." if taking.heard else "The backing track pauses meanwhile."
         )
-        text = {"recording": f"End the take  {taking.share * taking.seconds:.0f} s", "finishing": "Collecting…", "proving": f"Measuring the take  {taking.share:.0%}"}  # fmt: skip
         for button in (self.record, self.empty.button):
-            button.setText(text.get(taking.state, "Record a take"))
+            button.setText(self.taking.button_text)
             button.setEnabled(taking.state in ("idle", "recording"))
             button.updateGeometry()
 
