@@ -21,7 +21,7 @@ DEADLINE_US = N / RATE * 1e6
 def plan_of(parts: int, listeners: int, longest: int) -> tuple[Shape, Plan]:
     """Every part to every listener, stereo, with delays of up to `longest` frames."""
     rng = np.random.default_rng(1)
-    shape = Shape(parts, parts, listeners, 2, N, RATE)
+    shape = Shape(parts, parts, 2, listeners, 2, N, RATE)
     source = np.repeat(np.arange(parts, dtype=np.int32)[:, None], 2, axis=1)
     gain = np.zeros((listeners, parts, 2, 2), np.float32)
     gain[:, :, 0, 0] = gain[:, :, 1, 1] = 0.5 / parts

@@ -1,13 +1,19 @@
-"""Every change the interface can make, as pure functions Setup -> Setup."""
+"""Every change of routes and devices the interface can make, as pure functions Setup -> Setup.
+
+Parts have theirs in `part_edits.py`, listeners in `listener_edits.py`.
+"""
 
 from collections.abc import Callable, Iterable
 from typing import Any
 
 from msgspec.structs import replace
 
-from .setup import MAX_DELAY_S, Route, Setup
+from .routing.maps import effective_map, shifted_map, track_layout
+from .routing.ways import own_return
+from .setup import MAX_DELAY_S, MapPoint, Route, Setup
 
 GAIN_RANGE_DB = (-120.0, 12.0)
+Cell = tuple[str, str]  # part, listener
 
 
 def _with_route(setup: Setup, part: str, listener: str, change: Callable[[Route], Route]) -> Setup:
@@ -15,6 +21,13 @@ def _with_route(setup: Setup, part: str, listener: str, change: Callable[[Route]
         raise KeyError(f"no route {part} → {listener}")
     routes = tuple(change(r) if (r.part, r.listener) == (part, listener) else r for r in setup.routes)
     return replace(setup, routes=routes)
+
+
+def _with_some_route(setup: Setup, part: str, listener: str, change: Callable[[Route], Route]) -> Setup:
+    """The same for a route that may not be there yet; a new one is off."""
+    if setup.route(part, listener) is None:
+        setup = replace(setup, routes=(*setup.routes, Route(part=part, listener=listener, on=False)))
+    return _with_route(setup, part, listener, change)
 
 
 def set_delay(setup: Setup, part: str, listener: str, delay_ms: float) -> Setup:
@@ -32,21 +45,166 @@ def set_delays(setup: Setup, delays_ms: Iterable[tuple[str, str, float]]) -> Set
 
 def set_gain(setup: Setup, part: str, listener: str, gain_db: float) -> Setup:
     value = min(max(gain_db, GAIN_RANGE_DB[0]), GAIN_RANGE_DB[1])
-    return _with_route(setup, part, listener, lambda r: replace(r, gain_db=value))
+    return _with_some_route(setup, part, listener, lambda r: replace(r, gain_db=value))
+
+
+def set_gains(setup: Setup, cells: Iterable[Cell], gain_db: float) -> Setup:
+    for cell in cells:
+        setup = set_gain(setup, *cell, gain_db)
+    return setup
+
+
+def nudge_gains(setup: Setup, cells: Iterable[Cell], by_db: float) -> Setup:
+    """A little louder or softer; routes that are not there stay so."""
+    for part, listener in cells:
+        route = setup.route(part, listener)
+        if route is not None:
+            setup = set_gain(setup, part, listener, round(max(route.gain_db, -60.0) + by_db, 1))
+    return setup
 
 
 def set_on(setup: Setup, part: str, listener: str, on: bool) -> Setup:
-    return _with_route(setup, part, listener, lambda r: replace(r, on=on))
+    """Switch one route. A call's own far end stays off unless `allow_own_return` was asked for."""
+    route = setup.route(part, listener)
+    if on and own_return(setup.part(part), listener) and not (route is not None and route.own_return):
+        return setup
+    if route is None and not on:
+        return setup
+    return _with_some_route(setup, part, listener, lambda r: replace(r, on=on))
+
+
+def switch(setup: Setup, cells: Iterable[Cell], on: bool) -> Setup:
+    for cell in cells:
+        setup = set_on(setup, *cell, on)
+    return setup
+
+
+def allow_own_return(setup: Setup, part: str, listener: str, allow: bool) -> Setup:
+    """The deliberate step: a call gets its own far end back, or no longer."""
+    return _with_some_route(setup, part, listener, lambda r: replace(r, own_return=allow, on=allow))
 
 
 def set_processed(setup: Setup, part: str, listener: str, processed: bool) -> Setup:
     return _with_route(setup, part, listener, lambda r: replace(r, processed=processed))
 
 
+def _fitting(setup: Setup, route: Route) -> Route:
+    """The route with a map that its part and listener have channels for."""
+    sides, channels = len(setup.part(route.part).channels), setup.listener(route.listener).channels
+    kept = tuple(m for m in route.map if m.source < sides and m.target < channels)
+    return replace(route, map=kept)
+
+
+def _put(setup: Setup, route: Route) -> Setup:
+    if own_return(setup.part(route.part), route.listener) and not route.own_return:
+        route = replace(route, on=False)
+    others = tuple(r for r in setup.routes if (r.part, r.listener) != (route.part, route.listener))
+    return replace(setup, routes=(*others, _fitting(setup, route)))
+
+
+def move_route(setup: Setup, source: Cell, target: Cell) -> Setup:
+    """A route with everything it has to another cell; what was there is replaced, the old place is off."""
+    route = setup.route(*source)
+    if route is None or source == target:
+        return setup
+    if own_return(setup.part(target[0]), target[1]):
+        return setup
+    setup = _put(setup, replace(route, part=target[0], listener=target[1], own_return=False, on=True))
+    return set_on(setup, *source, False)
+
+
+def copy_row(setup: Setup, source: str, target: str) -> Setup:
+    """Who hears `target` becomes who hears `source`, at the same levels."""
+    for listener in setup.listeners:
+        route = setup.route(source, listener.id) or Route(part=source, listener=listener.id, on=False)
+        delay = setup.route(target, listener.id)
+        kept = delay.delay_ms if delay is not None else 0.0
+        setup = _put(setup, replace(route, part=target, own_return=False, delay_ms=kept))
+    return setup
+
+
+def copy_column(setup: Setup, source: str, target: str) -> Setup:
+    """What `target` hears becomes what `source` hears, at the same levels; delays stay."""
+    for part in setup.parts:
+        route = setup.route(part.id, source) or Route(part=part.id, listener=source, on=False)
+        old = setup.route(part.id, target)
+        kept = old.delay_ms if old is not None else 0.0
+        setup = _put(setup, replace(route, listener=target, own_return=False, delay_ms=kept))
+    return setup
+
+
+# Channel maps
+
+
+def set_map(setup: Setup, part: str, listener: str, points: Iterable[MapPoint]) -> Setup:
+    kept = tuple(sorted(points, key=lambda m: (m.source, m.target)))
+    return _with_some_route(setup, part, listener, lambda r: replace(r, map=kept))
+
+
+def toggle_point(setup: Setup, part: str, listener: str, source: int, target: int) -> Setup:
+    """One point of a map on or off. A route always keeps at least one."""
+    p, x = setup.part(part), setup.listener(listener)
+    now = effective_map(p, x, setup.route(part, listener) or Route(part=part, listener=listener))
+    without = tuple(m for m in now if (m.source, m.target) != (source, target))
+    if not without:
+        return setup
+    return set_map(
+        setup, part, listener, without if len(without) < len(now) else (*now, MapPoint(source=source, target=target))
+    )
+
+
+def set_point_gain(setup: Setup, part: str, listener: str, source: int, target: int, gain_db: float) -> Setup:
+    value = min(max(gain_db, -60.0), 12.0)
+    now = effective_map(setup.part(part), setup.listener(listener), setup.route(part, listener) or Route(part=part, listener=listener))  # fmt: skip
+    return set_map(
+        setup,
+        part,
+        listener,
+        (replace(m, gain_db=value) if (m.source, m.target) == (source, target) else m for m in now),
+    )
+
+
+def place_on(setup: Setup, cells: Iterable[Cell], first: int) -> Setup:
+    """Routes onto the listener's channels from `first` on."""
+    for part, listener in cells:
+        x = setup.listener(listener)
+        if setup.route(part, listener) is not None and first < x.channels:
+            setup = set_map(setup, part, listener, shifted_map(setup.part(part), x, first))
+    return setup
+
+
+def others_on(setup: Setup, part: str, listener: str, first: int) -> Setup:
+    """Everything else that this listener gets onto its channels from `first` on."""
+    return place_on(setup, [(p.id, listener) for p in setup.parts if p.id != part and p.kind != "picture"], first)
+
+
+def lay_out_tracks(setup: Setup, listener: str) -> Setup:
+    """One track per part: a recorder as wide as all parts together."""
+    maps, channels = track_layout(setup)
+    wide = tuple(replace(x, channels=channels) if x.id == listener else x for x in setup.listeners)
+    setup = replace(setup, listeners=wide)
+    for part, points in maps.items():
+        setup = set_map(setup, part, listener, points)
+        setup = set_on(setup, part, listener, True)
+    return setup
+
+
+# The document and its equipment
+
+
 def rename(setup: Setup, name: str) -> Setup:
     return replace(setup, name=name.strip() or setup.name)
 
 
+def set_notes(setup: Setup, notes: str) -> Setup:
+    return replace(setup, notes=notes)
+
+
 def change_device(setup: Setup, device: str, **fields: Any) -> Setup:
-    """Rate or buffers of one device."""
+    """Rate, format or buffers of one device."""
     return replace(setup, devices=tuple(replace(d, **fields) if d.id == device else d for d in setup.devices))
+
+
+def let_lead(setup: Setup, device: str) -> Setup:
+    """This device sets the clock, and no other."""
+    return replace(setup, devices=tuple(replace(d, sets_clock=d.id == device) for d in setup.devices))

@@ -68,10 +68,34 @@ class Knowledge(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
         )
 
 
+class Heard(msgspec.Struct, frozen=True, kw_only=True):
+    """What was heard of one part, levels in dBFS: peaks before and after the trim, power of both sides and of
+    their mono sum; `bleed_ms` is how much later the lead is heard in it, None where it is not."""
+
+    input_peak_db: float
+    peak_db: float
+    left_db: float
+    right_db: float
+    mono_db: float
+    bleed_ms: float | None = None
+
+
 class Facts(msgspec.Struct, frozen=True, kw_only=True):
-    """What the equipment reports of itself, by `device:out` and `device:in`, in seconds."""
+    """What is so now and no document says.
+
+    `reported_s` is what equipment reports of itself by `device:out` and `device:in`; `heard` what came in
+    during `listened_s` seconds and `sums_db` the peak at every listener; `missing` the devices that are not
+    there; the rest is about this computer, None where it does not say.
+    """
 
     reported_s: dict[str, float] = {}
+    listened_s: float = 0.0
+    heard: dict[str, Heard] = {}
+    sums_db: dict[str, float] = {}
+    missing: tuple[str, ...] = ()
+    muted: tuple[str, ...] = ()
+    free_bytes: int | None = None
+    may_sleep: bool | None = None
 
 
 def round_trip_key(device: Device) -> str:

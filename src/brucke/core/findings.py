@@ -8,9 +8,13 @@ Value = str | float | int | bool
 
 
 class Finding(msgspec.Struct, frozen=True, kw_only=True):
+    """`needs` is “you” where it has to be mended and “look” where it is worth knowing."""
+
     code: str
     part: str = ""
     listener: str = ""
+    device: str = ""
+    needs: Literal["you", "look"] = "you"
     values: dict[str, Value] = {}
 
 

@@ -8,8 +8,13 @@ from typing import Literal
 import msgspec
 
 PartKind = Literal["lead", "follower", "far_end", "picture"]
-ListenerKind = Literal["monitor", "call", "stream", "recorder"]
-DeviceKind = Literal["interface", "player", "call", "stream", "camera", "recorder"]
+ListenerKind = Literal["monitor", "call", "stream", "recorder", "program"]
+DeviceKind = Literal[
+    "interface", "player", "call", "stream", "camera", "recorder", "workstation", "program", "computer"
+]
+Source = Literal[
+    "microphone", "instrument", "mix", "bypass", "track", "count_in", "program", "computer", "far_end", "camera"
+]
 HearsItself = Literal["room", "monitor"]
 Policy = Literal["in_step", "least_delay"]
 
@@ -17,6 +22,7 @@ IN_THE_ROOM = "room"
 MAX_PARTS = 64
 MAX_LISTENERS = 16
 MAX_CHANNELS = 16
+MAX_SIDES = 256  # channels of all parts together, each as wide as the widest
 MAX_DELAY_S = 2.0
 
 
@@ -25,16 +31,24 @@ class _Data(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tru
 
 
 class Device(_Data, frozen=True, kw_only=True):
-    """Something with buffers of its own: an interface, a player, a program at the far side of a cable."""
+    """Something with buffers of its own: an interface, a player, a program at the far side of a cable.
+
+    `resampled` takes a device at another rate in through a resampler. `direct_monitoring` says that the
+    interface carries its inputs to its own headphones by itself.
+    """
 
     id: str
     name: str
     kind: DeviceKind
     rate_hz: int = 48000
+    bits: Literal[16, 24, 32] = 24
     buffer_frames: int = 0
     buffers: int = 1
     pictures_per_s: float = 0.0
     sets_clock: bool = False
+    resampled: bool = False
+    direct_monitoring: bool = False
+    wireless: bool = False
 
 
 class Gate(_Data, frozen=True, kw_only=True, tag="gate", tag_field="kind"):
@@ -71,20 +85,40 @@ class EnteredStage(_Data, frozen=True, kw_only=True):
     plus_minus_ms: float = 1.0
 
 
+class Track(_Data, frozen=True, kw_only=True):
+    """A backing track: a file beside the setup. It repeats from `loop_from_s` to `loop_to_s` (0: its end)."""
+
+    file: str
+    gain_db: float = 0.0
+    loops: bool = True
+    loop_from_s: float = 0.0
+    loop_to_s: float = 0.0
+
+
 class Part(_Data, frozen=True, kw_only=True):
     """One sound, or the picture, that enters.
 
     `follows`, `hears_at`, `hears_itself` describe a follower; `timebase` says which leads share one;
-    `shows` belongs to the picture and `returns_from` to a far end. `beat_source` is a sound file,
-    beside the setup, of this part exactly on the beat: takes are measured against it.
+    `shows` belongs to the picture. `returns_from` is the listener whose sound comes back in this part: the
+    call of a far end, the program whose mix this is. `beat_source` is a sound file, beside the setup, of this
+    part exactly on the beat: takes are measured against it. `channels` say the mode: (0,) mono, (0, 1) stereo,
+    (1, 0) swapped, (0, 0) the left on both sides. `quiet` means that silence is meant. `tracks` belong to a
+    backing track, `count_in` its beats before the track, heard by nobody but who is routed to them.
     """
 
     id: str
     name: str
     kind: PartKind
     device: str
+    source: Source = "instrument"
     channels: tuple[int, ...] = ()
     colour: int = 0
+    inverted: bool = False
+    quiet: bool = False
+    tracks: tuple[Track, ...] = ()
+    track: int = 0
+    count_in_beats: int = 0
+    tempo_bpm: float = 100.0
     trim_db: float = 0.0
     chain: tuple[Processor, ...] = ()
     stages: tuple[EnteredStage, ...] = ()
@@ -122,6 +156,7 @@ class Route(_Data, frozen=True, kw_only=True):
     """One part on its way to one listener. An empty map is the plain one for the channel counts.
 
     `way` "outside" is a route another piece of equipment carries: it has stages, none of our delay.
+    `own_return` is the deliberate step that lets a call have its own far end back.
     """
 
     part: str
@@ -131,6 +166,7 @@ class Route(_Data, frozen=True, kw_only=True):
     delay_ms: float = 0.0
     processed: bool = True
     map: tuple[MapPoint, ...] = ()
+    own_return: bool = False
     way: Literal["engine", "outside"] = "engine"
     stages: tuple[EnteredStage, ...] = ()
 

@@ -10,13 +10,14 @@ from typing import Any
 import msgspec
 
 from .evidence import Knowledge
-from .setup import IN_THE_ROOM, MAX_CHANNELS, MAX_DELAY_S, MAX_LISTENERS, MAX_PARTS, Setup
+from .setup import IN_THE_ROOM, MAX_CHANNELS, MAX_DELAY_S, MAX_LISTENERS, MAX_PARTS, MAX_SIDES, Part, Setup
 
 FORMAT = "brucke setup"
 VERSION = 1
 SUFFIX = ".brucke.json"
 MAX_BYTES = 16 * 2**20
 RATES_HZ = (8000, 192000)
+MAX_NAME = 120
 
 
 class SetupError(ValueError):
@@ -136,6 +137,8 @@ def _device_problems(setup: Setup) -> Iterator[tuple[str, str]]:
                 yield f"{place}.pictures_per_s", f"{d.pictures_per_s:g} is outside 1 to 240 pictures a second"
         elif not RATES_HZ[0] <= d.rate_hz <= RATES_HZ[1]:
             yield f"{place}.rate_hz", f"{d.rate_hz} Hz is not a sample rate between {RATES_HZ[0]} and {RATES_HZ[1]} Hz"
+        if len(d.name) > MAX_NAME:
+            yield f"{place}.name", f"longer than {MAX_NAME} characters"
         if not 0 <= d.buffer_frames <= 65536 or not 1 <= d.buffers <= 64:
             yield f"{place}.buffer_frames", f"{d.buffer_frames} × {d.buffers} is not a buffer"
     if sum(d.sets_clock for d in setup.devices) > 1:
@@ -148,10 +151,16 @@ def _part_problems(setup: Setup) -> Iterator[tuple[str, str]]:
     listeners = {x.id: x for x in setup.listeners}
     for i, p in enumerate(setup.parts):
         place = f"parts[{i}]"
+        if len(p.name) > MAX_NAME:
+            yield f"{place}.name", f"longer than {MAX_NAME} characters"
         if p.device not in devices:
             yield f"{place}.device", f"no device “{p.device}”"
-        if len(p.channels) > 2 or any(not 0 <= c < 256 for c in p.channels):
-            yield f"{place}.channels", "expected one or two channel numbers from 0 to 255"
+        if len(p.channels) > MAX_CHANNELS or any(not 0 <= c < 256 for c in p.channels):
+            yield f"{place}.channels", f"expected at most {MAX_CHANNELS} channel numbers from 0 to 255"
+        if len(p.channels) > 2 and p.chain:
+            yield f"{place}.chain", "processors work on one or two channels"
+        if not -60 <= p.trim_db <= 40:
+            yield f"{place}.trim_db", f"{p.trim_db:g} dB is outside −60 to 40 dB"
         if p.kind != "picture" and not p.channels:
             yield f"{place}.channels", "a sound needs at least one channel"
         for field, known in (("follows", parts), ("shows", parts), ("returns_from", listeners)):
@@ -160,13 +169,41 @@ def _part_problems(setup: Setup) -> Iterator[tuple[str, str]]:
                 yield f"{place}.{field}", f"no {'listener' if known is listeners else 'part'} “{value}”"
         if p.hears_at and p.hears_at != IN_THE_ROOM and p.hears_at not in listeners:
             yield f"{place}.hears_at", f"no listener “{p.hears_at}”"
-        if p.beat_source and (Path(p.beat_source).is_absolute() or ".." in Path(p.beat_source).parts):
+        if p.beat_source and leads_outside(p.beat_source):
             yield f"{place}.beat_source", "has to stay beside the setup"
+        yield from _track_problems(p, place)
+    sides = len(setup.parts) * max([1, *(len(p.channels) for p in setup.parts)])
+    if sides > MAX_SIDES:
+        yield "parts", f"{sides} channels in all (each part counts as the widest), at most {MAX_SIDES} are possible"
     for i, x in enumerate(setup.listeners):
         if x.device not in devices:
             yield f"listeners[{i}].device", f"no device “{x.device}”"
         if not 1 <= x.channels <= MAX_CHANNELS:
             yield f"listeners[{i}].channels", f"{x.channels} is outside 1 to {MAX_CHANNELS}"
+
+
+def leads_outside(file: str) -> bool:
+    """Whether a path in a file from outside would leave its folder."""
+    return Path(file).is_absolute() or ".." in Path(file).parts or "\0" in file or "\\" in file
+
+
+def _track_problems(p: Part, place: str) -> Iterator[tuple[str, str]]:
+    if len(p.tracks) > 200:
+        yield f"{place}.tracks", f"{len(p.tracks)} tracks, at most 200 are possible"
+        return
+    for j, t in enumerate(p.tracks):
+        if not t.file or leads_outside(t.file):
+            yield f"{place}.tracks[{j}].file", "has to stay beside the setup"
+        if not -60 <= t.gain_db <= 20:
+            yield f"{place}.tracks[{j}].gain_db", f"{t.gain_db:g} dB is outside −60 to 20 dB"
+        if t.loop_from_s < 0 or 0 < t.loop_to_s < t.loop_from_s + 0.1 or t.loop_to_s < 0:
+            yield f"{place}.tracks[{j}].loop_to_s", "a loop lasts at least a tenth of a second"
+    if p.tracks and not 0 <= p.track < len(p.tracks):
+        yield f"{place}.track", f"no track {p.track}"
+    if not 0 <= p.count_in_beats <= 16:
+        yield f"{place}.count_in_beats", f"{p.count_in_beats} is outside 0 to 16"
+    if not 20 <= p.tempo_bpm <= 400:
+        yield f"{place}.tempo_bpm", f"{p.tempo_bpm:g} is outside 20 to 400 beats a minute"
 
 
 def _route_problems(setup: Setup) -> Iterator[tuple[str, str]]:
@@ -192,7 +229,8 @@ def _route_problems(setup: Setup) -> Iterator[tuple[str, str]]:
         for j, point in enumerate(r.map):
             if not 0 <= point.source < width or not 0 <= point.target < listeners[r.listener].channels:
                 yield f"{place}.map[{j}]", f"no way from channel {point.source} to channel {point.target}"
-        if r.on and parts[r.part].returns_from == r.listener:
+        back = parts[r.part].kind == "far_end" and parts[r.part].returns_from == r.listener
+        if r.on and back and not r.own_return:
             yield place, f"would send “{r.listener}” its own far end back"
 
 

@@ -15,6 +15,7 @@ from ..core.setup import (
     Part,
     Route,
     Setup,
+    Track,
 )
 from ..core.setup_file import save
 from . import SETUP
@@ -29,19 +30,22 @@ DEVICES = (
 )
 
 PARTS = (
-    Part(id="harp", name="Harp", kind="lead", device="player", channels=(0, 1), colour=0, beat_source="harp.flac"),
     Part(
-        id="voice", name="Voice", kind="follower", device="table", channels=(0,), colour=1, follows="harp",
+        id="harp", name="Harp", kind="lead", source="track", device="player", channels=(0, 1), colour=0,
+        beat_source="harp.flac", tracks=(Track(file="harp.flac"),),
+    ),
+    Part(
+        id="voice", name="Voice", kind="follower", source="microphone", device="table", channels=(0,), colour=1, follows="harp",
         hears_at="headphones", beat_source="voice.flac",
         chain=(Gate(threshold_db=-55), Compressor(threshold_db=-22, ratio=2.0, make_up_db=3)),
     ),
     Part(
-        id="cello", name="Cello", kind="follower", device="table", channels=(1,), colour=2, follows="harp",
+        id="cello", name="Cello", kind="follower", source="microphone", device="table", channels=(1,), colour=2, follows="harp",
         hears_at="headphones", beat_source="cello.flac",
     ),
-    Part(id="picture", name="Picture", kind="picture", device="camera", colour=3, shows="voice"),
+    Part(id="picture", name="Picture", kind="picture", source="camera", device="camera", colour=3, shows="voice"),
     Part(
-        id="lounge", name="Lounge", kind="far_end", device="lounge_call", channels=(0,), colour=4,
+        id="lounge", name="Lounge", kind="far_end", source="far_end", device="lounge_call", channels=(0,), colour=4,
         returns_from="lounge_call", beat_source="lounge.flac",
     ),
 )  # fmt: skip

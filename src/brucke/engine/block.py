@@ -9,7 +9,7 @@ import math
 import numpy as np
 
 from ..core.setup import MAX_DELAY_S
-from ..core.sound.kernels import find_active, measure_levels, mix, take_in
+from ..core.sound.kernels import find_active, measure_inputs, measure_levels, mix, take_in
 from ..core.sound.processors import STATE
 from .plan import F32, Plan, Shape
 
@@ -18,19 +18,22 @@ CROSSFADE_S = 0.009
 
 
 class BlockEngine:
-    """`raw` [P, 2, n] and `outs` [L, C, n] hold the newest block; the meters their peak and mean square."""
+    """`raw` [P, S, n] and `outs` [L, C, n] hold the newest block; the meters their peak and mean square."""
 
     def __init__(self, shape: Shape, plan: Plan):
         n = shape.block
         size = math.ceil((MAX_DELAY_S * shape.rate + 2 * n) / n) * n
         self.shape = shape
         self.frames = 0
-        self.raw = np.zeros((shape.parts, 2, n), np.float32)
+        self.raw = np.zeros((shape.parts, shape.sides, n), np.float32)
         self.outs = np.zeros((shape.listeners, shape.channels, n), np.float32)
-        self.part_meters = np.zeros((shape.parts, 2, 2), np.float32)
+        self.part_meters = np.zeros((shape.parts, shape.sides, 2), np.float32)
         self.out_meters = np.zeros((shape.listeners, shape.channels, 2), np.float32)
         self.bad = np.zeros(shape.parts, np.int64)
-        self._ring = np.zeros((shape.parts, 2, 2, size + n), np.float32)
+        self.input_peaks = np.zeros(shape.captures, np.float32)
+        self.clips = np.zeros(shape.captures, np.int64)
+        self._ins: F32 | None = None
+        self._ring = np.zeros((shape.parts, 2, shape.sides, size + n), np.float32)
         self._ring[:] = 0.0  # touched now, so that no page is first met in the block path
         self._size, self._pos = size, 0
         self._state = np.zeros((shape.parts, STATE))
@@ -73,6 +76,7 @@ class BlockEngine:
         fading = self._fading < len(self._fades)
         fade = self._fades[self._fading] if fading else self._steady
         a, b = self._old, self._new
+        self._ins = ins
         take_in(
             ins, b.part_source, a.trim, b.trim, fade, b.params, self._state, b.chained, self._work, self.raw,
             self._ring, self._pos, float(self.shape.rate), self.bad,
@@ -94,3 +98,5 @@ class BlockEngine:
         """Peak, since whoever shows it last cleared it, and mean square of the newest block."""
         measure_levels(self.raw, self.part_meters)
         measure_levels(self.outs, self.out_meters)
+        if self._ins is not None:
+            measure_inputs(self._ins, self.input_peaks, self.clips)

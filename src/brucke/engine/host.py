@@ -88,13 +88,17 @@ class Host:
         region, engine = self.region, self.runner.engine
         region["part_meters"][:] = engine.part_meters
         region["out_meters"][:] = engine.out_meters
+        region["input_peaks"][:] = engine.input_peaks
+        region["clips"][:] = engine.clips
         if region.get(Head.FRAMES) % 1536 < self.region.shape.block:
             engine.part_meters[:, :, 0] *= 0.8
             engine.out_meters[:, :, 0] *= 0.8
+            engine.input_peaks *= 0.8
         n, shape = region.shape.block, region.shape
         at = region.get(Head.RECORDED) % record_frames(shape)
-        self.record[: 2 * shape.parts, at : at + n].reshape(shape.parts, 2, n)[:] = engine.raw
-        self.record[2 * shape.parts :, at : at + n].reshape(shape.listeners, shape.channels, n)[:] = engine.outs
+        rows = shape.sides * shape.parts
+        self.record[:rows, at : at + n].reshape(shape.parts, shape.sides, n)[:] = engine.raw
+        self.record[rows:, at : at + n].reshape(shape.listeners, shape.channels, n)[:] = engine.outs
         region.set(Head.RECORDED, region.get(Head.RECORDED) + n)
         region.set(Head.FRAMES, region.get(Head.FRAMES) + n)
         region.set(Head.NOT_FINITE, int(engine.bad.sum()))

@@ -12,10 +12,13 @@ import time
 from dataclasses import dataclass
 from typing import Any
 
+import numpy as np
+import numpy.typing as npt
+
 from ..core.measure.stimulus import StimulusKind, stimulus
 from .channel import Channel
 from .plan import F32, Plan, Shape
-from .region import Head, Region, shape_text
+from .region import Head, Region, record_frames, shape_text
 
 MEASURE_WORDS = {0: "", 1: "fading", 2: "sounding", 3: "done", 4: "refused"}
 
@@ -107,8 +110,28 @@ class EngineLink:
         """Share of a block's time that the engine computes."""
         return self.region.get(Head.LOAD_PPM) / 1e6
 
+    def inputs(self) -> tuple[F32, npt.NDArray[np.int64]]:
+        """Copies of (peaks [captures] before any trim, blocks at full scale since the start [captures])."""
+        clips: npt.NDArray[np.int64] = self.region["clips"].copy()
+        return self.region.sound("input_peaks").copy(), clips
+
+    def missing(self) -> tuple[int, ...]:
+        """Indices of the devices that are not there."""
+        return tuple(int(i) for i in np.flatnonzero(self.region["missing"]))
+
+    def recent(self, seconds: float) -> tuple[F32, F32]:
+        """Copies of the newest (parts [P, S, frames], listeners [L, C, frames]), at most what the ring holds."""
+        s = self.shape
+        ring = self.region.sound("record_ring")
+        done, size = self.region.get(Head.RECORDED), record_frames(s)
+        frames = min(round(seconds * s.rate), done, size - 8 * s.block)
+        index = np.arange(done - frames, done) % size
+        rows = ring[:, index]
+        split = s.sides * s.parts
+        return rows[:split].reshape(s.parts, s.sides, -1), rows[split:].reshape(s.listeners, s.channels, -1)
+
     def meters(self) -> tuple[F32, F32]:
-        """Copies of (parts [P, 2, peak and mean square], listeners [L, C, peak and mean square])."""
+        """Copies of (parts [P, S, peak and mean square], listeners [L, C, peak and mean square])."""
         return self.region.sound("part_meters").copy(), self.region.sound("out_meters").copy()
 
     # Orders
@@ -166,8 +189,9 @@ class EngineLink:
         self, parts: list[tuple[str, int, int]], listeners: list[tuple[str, int, int]]
     ) -> dict[str, list[int]]:
         """Rows of the recorder's ring by track name, from (id, index, channels)."""
-        rows = {f"parts/{id}": [2 * p + c for c in range(channels)] for id, p, channels in parts}
-        base = 2 * self.shape.parts
+        sides = self.shape.sides
+        rows = {f"parts/{id}": [sides * p + c for c in range(channels)] for id, p, channels in parts}
+        base = sides * self.shape.parts
         for id, x, channels in listeners:
             rows[f"listeners/{id}"] = [base + x * self.shape.channels + c for c in range(channels)]
         return rows

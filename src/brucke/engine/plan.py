@@ -1,6 +1,6 @@
 """From a setup and the live state to the arrays the block step reads. Pure, NumPy only.
 
-Shapes: P parts, L listeners, C the widest listener's channels. Everything the engine needs to sound right
+Shapes: P parts, S sides of the widest part, L listeners, C the widest listener's channels. Everything the engine needs to sound right
 is here; what it must not know (names, evidence, verdicts) is not.
 """
 
@@ -10,7 +10,8 @@ import msgspec
 import numpy as np
 import numpy.typing as npt
 
-from ..core.setup import Listener, Moment, Part, Route, Setup
+from ..core.routing.maps import route_gains
+from ..core.setup import Moment, Route, Setup
 from ..core.sound.parameters import PARAMS, pack
 from ..core.units import db_to_gain, seconds_to_frames
 
@@ -32,6 +33,7 @@ class Shape:
 
     captures: int
     parts: int
+    sides: int
     listeners: int
     channels: int
     block: int
@@ -40,8 +42,8 @@ class Shape:
 
 @dataclass(frozen=True)
 class Plan:
-    """`part_source` int32 [P, 2]; `trim` [P]; `params` [P, PARAMS]; `chained` uint8 [P]; `delay`, `source`
-    int32 [L, P]; `gain` [L, P, 2, C]."""
+    """`part_source` int32 [P, S]; `trim` [P], negative where polarity is reversed; `params` [P, PARAMS];
+    `chained` uint8 [P]; `delay`, `source` int32 [L, P]; `gain` [L, P, S, C]."""
 
     part_source: I32
     trim: F32
@@ -70,6 +72,7 @@ def shape_of(setup: Setup) -> Shape:
     return Shape(
         max(1, len(capture_channels(setup))),
         max(1, len(setup.parts)),
+        max([2, *(len(p.channels) for p in setup.parts)]),
         max(1, len(setup.listeners)),
         max([2, *(x.channels for x in setup.listeners)]),
         setup.block_frames,
@@ -77,26 +80,11 @@ def shape_of(setup: Setup) -> Shape:
     )
 
 
-def route_gains(part: Part, listener: Listener, route: Route, gain_db: float) -> list[tuple[int, int, float]]:
-    """(source side, target channel, linear gain). A mono part stands on side 0 of the engine's pair.
-
-    Plain map: mono to every side of a stereo listener, stereo straight, stereo to mono at half each.
-    """
-    gain = db_to_gain(gain_db)
-    if route.map:
-        return [(m.source, m.target, gain * db_to_gain(m.gain_db)) for m in route.map]
-    if len(part.channels) == 1:
-        return [(0, target, gain) for target in range(min(2, listener.channels))]
-    if listener.channels == 1:
-        return [(0, 0, gain / 2), (1, 0, gain / 2)]
-    return [(0, 0, gain), (1, 1, gain)]
-
-
 def compile_plan(setup: Setup, live: Live) -> Plan:
     """Arrays of one setup in one moment. PlanError where the engine cannot carry it."""
     shape = shape_of(setup)
     for device in setup.devices:
-        if device.kind != "camera" and device.rate_hz != setup.rate_hz:
+        if device.kind != "camera" and device.rate_hz != setup.rate_hz and not device.resampled:
             raise PlanError(
                 f"{device.name} runs at {device.rate_hz} Hz and the setup at {setup.rate_hz} Hz; set both to one rate"
             )
@@ -107,18 +95,18 @@ def compile_plan(setup: Setup, live: Live) -> Plan:
             )
     captures = capture_channels(setup)
     plan = Plan(
-        np.full((shape.parts, 2), -1, np.int32), np.zeros(shape.parts, np.float32),
+        np.full((shape.parts, shape.sides), -1, np.int32), np.zeros(shape.parts, np.float32),
         np.zeros((shape.parts, PARAMS), np.float32), np.zeros(shape.parts, np.uint8),
         np.zeros((shape.listeners, shape.parts), np.int32), np.zeros((shape.listeners, shape.parts), np.int32),
-        np.zeros((shape.listeners, shape.parts, 2, shape.channels), np.float32),
+        np.zeros((shape.listeners, shape.parts, shape.sides, shape.channels), np.float32),
     )  # fmt: skip
     moment = setup.moment(live.moment)
     for p, part in enumerate(setup.parts):
         if part.kind == "picture":
             continue
-        for side, channel in enumerate(part.channels[:2]):
+        for side, channel in enumerate(part.channels):
             plan.part_source[p, side] = captures.index((part.device, channel))
-        plan.trim[p] = db_to_gain(part.trim_db)
+        plan.trim[p] = db_to_gain(part.trim_db) * (-1 if part.inverted else 1)
         plan.params[p] = pack(part.chain)
         plan.chained[p] = bool(part.chain)
         for x, listener in enumerate(setup.listeners):

@@ -22,6 +22,7 @@ RECORD_S = 4
 MEASURE_S = 20
 STIMULUS_S = 3
 BACK_S = 60
+MAX_DEVICES = 128
 
 
 class Head(IntEnum):
@@ -116,18 +117,21 @@ def _specs(s: Shape) -> dict[str, tuple[str, tuple[int, ...]]]:
     outputs = s.listeners * s.channels
     return {
         "head": ("int64", (64,)),
-        "part_meters": ("float32", (s.parts, 2, 2)),
+        "part_meters": ("float32", (s.parts, s.sides, 2)),
+        "input_peaks": ("float32", (s.captures,)),
+        "clips": ("int64", (s.captures,)),
+        "missing": ("uint8", (MAX_DEVICES,)),
         "out_meters": ("float32", (s.listeners, s.channels, 2)),
-        "plan_part_source": ("int32", (2, s.parts, 2)),
+        "plan_part_source": ("int32", (2, s.parts, s.sides)),
         "plan_trim": ("float32", (2, s.parts)),
         "plan_params": ("float32", (2, s.parts, PARAMS)),
         "plan_chained": ("uint8", (2, s.parts)),
         "plan_delay": ("int32", (2, s.listeners, s.parts)),
         "plan_source": ("int32", (2, s.listeners, s.parts)),
-        "plan_gain": ("float32", (2, s.listeners, s.parts, 2, s.channels)),
+        "plan_gain": ("float32", (2, s.listeners, s.parts, s.sides, s.channels)),
         "in_ring": ("float32", (s.captures, PORT_BLOCKS * s.block)),
         "out_ring": ("float32", (s.listeners, s.channels, PORT_BLOCKS * s.block)),
-        "record_ring": ("float32", (2 * s.parts + outputs, record_frames(s))),
+        "record_ring": ("float32", (s.sides * s.parts + outputs, record_frames(s))),
         "stimulus": ("float32", (STIMULUS_S * s.rate,)),
         "measured": ("float32", (MEASURE_S * s.rate,)),
         "back": ("float32", (2, BACK_S * s.rate)),

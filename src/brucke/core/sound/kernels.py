@@ -1,9 +1,9 @@
 """The mixing kernels: capture, delay rings, routes, sums, meters. numba, nogil, no allocation.
 
-Layouts (float32 unless said): `ins` [capture channels, n]; `raw` [parts, 2, n]; `ring` [parts, dry or
-processed, 2, R + n] whose last n frames repeat the first, so that one read never wraps; R is a multiple of n.
+Layouts (float32 unless said): `ins` [capture channels, n]; `raw` [parts, S sides, n]; `ring` [parts, dry or
+processed, S, R + n] whose last n frames repeat the first, so that one read never wraps; R is a multiple of n.
 A route set is `delay` int32 [listeners, parts], `source` int32 (0 dry, 1 processed) and `gain` [listeners,
-parts, 2, C], linear. Every change is one crossfade from route set 0 to set 1 along `fade` [n], the share
+parts, S, C], linear. Chains work on the first two sides. Every change is one crossfade from route set 0 to set 1 along `fade` [n], the share
 that set 1 has in each frame.
 """
 
@@ -30,7 +30,7 @@ def _nothing_of(row):  # type: ignore[no-untyped-def]
 @njit("void(float32[:, ::1], float32[:, ::1], int64, int64)", nogil=True, cache=True)
 def _into_ring(ring, sound, pos, n):  # type: ignore[no-untyped-def]
     size = ring.shape[1] - n
-    for c in range(2):
+    for c in range(sound.shape[0]):
         ring[c, pos : pos + n] = sound[c]
         if pos == 0:
             ring[c, size : size + n] = sound[c]
@@ -44,10 +44,10 @@ def _into_ring(ring, sound, pos, n):  # type: ignore[no-untyped-def]
 )  # fmt: skip
 def take_in(ins, source, trim0, trim1, fade, params, state, chained, work, raw, ring, pos, rate, bad):  # type: ignore[no-untyped-def]
     """Parts from capture channels into their rings at `pos`: trim, finite test, chain into the processed ring."""
-    parts, n = source.shape[0], ins.shape[1]
+    parts, sides, n = source.shape[0], source.shape[1], ins.shape[1]
     for p in range(parts):
         finite = True
-        for c in range(2):
+        for c in range(sides):
             channel = source[p, c]
             row = raw[p, c]
             if channel < 0:
@@ -64,7 +64,7 @@ def take_in(ins, source, trim0, trim1, fade, params, state, chained, work, raw, 
             state[p, :] = 0.0
         _into_ring(ring[p, 0], raw[p], pos, n)
         if chained[p]:
-            work[:, :] = raw[p]
+            work[:, :] = raw[p, :2]
             run_chain(work, params[p], state[p], rate)
             _into_ring(ring[p, 1], work, pos, n)
 
@@ -99,7 +99,7 @@ def mix(ring, pos, active, count, fading, fade, delay0, source0, gain0, delay1, 
         at1 = (pos - delay1[listener, p]) % size
         s1 = source1[listener, p]
         if not (fading and changed):
-            for ci in range(2):
+            for ci in range(gain1.shape[2]):
                 for co in range(outs.shape[1]):
                     g1 = gain1[listener, p, ci, co]
                     if g1 != 0.0:
@@ -107,7 +107,7 @@ def mix(ring, pos, active, count, fading, fade, delay0, source0, gain0, delay1, 
             continue
         at0 = (pos - delay0[listener, p]) % size
         s0 = source0[listener, p]
-        for ci in range(2):
+        for ci in range(gain1.shape[2]):
             x1 = ring[p, s1, ci, at1 : at1 + n]
             for co in range(outs.shape[1]):
                 g0, g1 = gain0[listener, p, ci, co], gain1[listener, p, ci, co]
@@ -127,7 +127,7 @@ def find_active(delay0, source0, gain0, delay1, source1, gain1, active):  # type
         for p in range(delay0.shape[1]):
             sounds = False
             changed = delay0[listener, p] != delay1[listener, p] or source0[listener, p] != source1[listener, p]
-            for ci in range(2):
+            for ci in range(gain0.shape[2]):
                 for co in range(gain0.shape[3]):
                     a, b = gain0[listener, p, ci, co], gain1[listener, p, ci, co]
                     sounds = sounds or a != 0.0 or b != 0.0
@@ -153,3 +153,16 @@ def measure_levels(sound, meters):  # type: ignore[no-untyped-def]
                 square += x[i] * x[i]
             meters[a, c, 0] = peak
             meters[a, c, 1] = square / n
+
+
+@njit("void(float32[:, ::1], float32[::1], int64[::1])", nogil=True, cache=True, fastmath=_ADDS)
+def measure_inputs(ins, peaks, clips):  # type: ignore[no-untyped-def]
+    """Raises `peaks` [captures] to the loudest sample before any trim; counts blocks at full scale in `clips`."""
+    for c in range(ins.shape[0]):
+        x = ins[c]
+        peak = np.float32(0.0)
+        for i in range(x.shape[0]):
+            peak = max(peak, abs(x[i]))
+        peaks[c] = max(peaks[c], peak)
+        if peak >= 0.999:
+            clips[c] += 1

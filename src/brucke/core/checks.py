@@ -1,0 +1,289 @@
+"""The soundcheck: each check a function Situation -> findings. What a finding means is said in `words.py`,
+how it is mended in `mends.py`."""
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+
+from .evidence import device_fingerprint, round_trip_key
+from .findings import Finding
+from .routing.doubled import doubled
+from .routing.ways import carries, loops
+from .setup import Device, Listener, Part, Setup
+from .timing.align import timing
+from .timing.paths import Situation
+from .timing.verdicts import OWN_SOUND_LIMIT_S
+from .units import buffer_seconds
+
+# Common practice, no source, for all of these.
+SILENT_DB = -70.0
+CLIPPED_DB = -0.1
+ONE_SIDED_DB = 30.0
+CANCELS_DB = 10.0
+FAINT_DB = -59.5
+LONGEST_BUFFER_S = 0.1
+LISTEN_AT_LEAST_S = 2.0
+RECORD_S = 3600.0
+
+Find = Callable[[Situation], Iterator[Finding]]
+
+
+@dataclass(frozen=True)
+class Check:
+    code: str
+    find: Find
+
+
+@dataclass(frozen=True)
+class Result:
+    """What one check found; nothing is good."""
+
+    check: str
+    findings: tuple[Finding, ...]
+
+    @property
+    def good(self) -> bool:
+        return not any(f.needs == "you" for f in self.findings)
+
+
+def soundcheck(known: Situation) -> list[Result]:
+    return [Result(c.code, tuple(c.find(known))) for c in CHECKS]
+
+
+def _sounds(setup: Setup) -> list[Part]:
+    return [p for p in setup.parts if p.kind != "picture"]
+
+
+def _hears(setup: Setup, listener: Listener) -> list[Part]:
+    """The sounds that reach a listener, carried here or outside."""
+    return [p for p in _sounds(setup) if (r := setup.route(p.id, listener.id)) is not None and carries(r)]
+
+
+# Equipment
+
+
+def _present(known: Situation) -> Iterator[Finding]:
+    for d in known.setup.devices:
+        if d.id in known.facts.missing:
+            yield Finding(code="device_missing", device=d.id)
+
+
+def _rates(known: Situation) -> Iterator[Finding]:
+    setup = known.setup
+    for d in setup.devices:
+        if d.kind != "camera" and d.rate_hz != setup.rate_hz and not d.resampled:
+            yield Finding(code="other_rate", device=d.id, values={"rate_hz": d.rate_hz, "wanted_hz": setup.rate_hz})
+
+
+def _buffers(known: Situation) -> Iterator[Finding]:
+    setup = known.setup
+    for d in setup.devices:
+        held = d.buffer_frames * d.buffers
+        if d.kind == "interface" and held < setup.block_frames:
+            yield Finding(code="buffer_small", device=d.id, values={"frames": held, "block": setup.block_frames})
+        elif d.kind == "interface" and buffer_seconds(d.buffer_frames, d.buffers, d.rate_hz) > LONGEST_BUFFER_S:
+            yield Finding(
+                code="buffer_large", device=d.id, values={"ms": buffer_seconds(held, 1, d.rate_hz) * 1e3}
+            )  # fmt: skip
+
+
+def _clock(known: Situation) -> Iterator[Finding]:
+    devices = [d for d in known.setup.devices if d.kind == "interface"]
+    if devices and not any(d.sets_clock for d in known.setup.devices):
+        yield Finding(code="no_clock", device=devices[0].id)
+
+
+def _wireless(known: Situation) -> Iterator[Finding]:
+    setup = known.setup
+    for x in setup.listeners:
+        if x.kind == "monitor" and setup.device(x.device).wireless:
+            yield Finding(code="wireless", listener=x.id, device=x.device)
+
+
+def _own_sound(known: Situation) -> Iterator[Finding]:
+    for t in timing(known).listeners:
+        v = t.verdict
+        if v.code == "own_sound" and v.off_s > OWN_SOUND_LIMIT_S:
+            device = known.setup.listener(t.listener).device
+            yield Finding(
+                code="own_sound_late", part=v.part, listener=t.listener, device=device, values={"ms": v.off_s * 1e3}
+            )  # fmt: skip
+
+
+def _disk(known: Situation) -> Iterator[Finding]:
+    setup, free = known.setup, known.facts.free_bytes
+    recorder = next((x for x in setup.listeners if x.kind == "recorder"), None)
+    if recorder is None or free is None:
+        return
+    channels = sum(len(p.channels) for p in _sounds(setup)) + sum(x.channels for x in setup.listeners)
+    a_second = channels * setup.rate_hz * 4
+    if free < a_second * RECORD_S:
+        yield Finding(
+            code="disk_full", listener=recorder.id, values={"minutes": int(free / a_second / 60), "free_bytes": free}
+        )
+
+
+def _sleep(known: Situation) -> Iterator[Finding]:
+    if known.facts.may_sleep:
+        yield Finding(code="may_sleep", needs="look")
+
+
+# What comes in
+
+
+def _listened(known: Situation) -> bool:
+    return known.facts.listened_s >= LISTEN_AT_LEAST_S
+
+
+def _signal(known: Situation) -> Iterator[Finding]:
+    for p in _sounds(known.setup):
+        heard = known.facts.heard.get(p.id)
+        expected = not p.quiet and p.source != "count_in" and p.device not in known.facts.missing
+        if _listened(known) and heard is not None and expected and heard.peak_db < SILENT_DB:
+            yield Finding(code="no_signal", part=p.id, device=p.device)
+
+
+def _clipping(known: Situation) -> Iterator[Finding]:
+    for p in _sounds(known.setup):
+        heard = known.facts.heard.get(p.id)
+        if heard is None:
+            continue
+        # What a file or a program sends at full scale is as it was made; only an input can be driven too far.
+        if heard.input_peak_db > CLIPPED_DB and known.setup.device(p.device).kind == "interface":
+            yield Finding(code="input_clips", part=p.id, device=p.device)
+        elif heard.peak_db > 0.0:
+            yield Finding(code="trim_clips", part=p.id, values={"over_db": heard.peak_db})
+
+
+def _sides(known: Situation) -> Iterator[Finding]:
+    for p in _sounds(known.setup):
+        heard = known.facts.heard.get(p.id)
+        if heard is None or len(p.channels) != 2 or heard.peak_db < SILENT_DB:
+            continue
+        louder, softer = max(heard.left_db, heard.right_db), min(heard.left_db, heard.right_db)
+        if louder - softer > ONE_SIDED_DB:
+            yield Finding(
+                code="one_sided", part=p.id, values={"side": "left" if heard.left_db > heard.right_db else "right"}
+            )
+        elif heard.mono_db < softer - CANCELS_DB:
+            yield Finding(code="cancels_in_mono", part=p.id, values={"loses_db": louder - heard.mono_db})
+
+
+def _bleed(known: Situation) -> Iterator[Finding]:
+    for p in _sounds(known.setup):
+        heard = known.facts.heard.get(p.id)
+        if heard is not None and heard.bleed_ms is not None:
+            yield Finding(code="bleed", part=p.id, values={"lead": p.follows, "ms": heard.bleed_ms})
+
+
+def _everything(known: Situation) -> Iterator[Finding]:
+    for p in _sounds(known.setup):
+        if p.source == "computer":
+            yield Finding(code="everything", part=p.id)
+
+
+# Who hears what
+
+
+def _loops(known: Situation) -> Iterator[Finding]:
+    setup = known.setup
+    for loop in loops(setup):
+        route = setup.route(loop.part, loop.listener)
+        if route is not None and route.own_return:
+            continue  # told by `_own_return`
+        yield Finding(
+            code="loop", part=loop.part, listener=loop.listener, needs="look" if loop.kinds == {"call"} else "you",
+            values={"ring": " → ".join(loop.ring), "kinds": ", ".join(sorted(loop.kinds))},
+        )  # fmt: skip
+
+
+def _own_return(known: Situation) -> Iterator[Finding]:
+    for r in known.setup.routes:
+        if r.own_return and carries(r):
+            yield Finding(code="own_return", part=r.part, listener=r.listener)
+
+
+def _doubled(known: Situation) -> Iterator[Finding]:
+    looping = {(x.part, x.listener) for x in loops(known.setup)}
+    for d in doubled(known):
+        if (d.part, d.listener) not in looping:
+            yield Finding(
+                code="doubled", part=d.part, listener=d.listener,
+                values={"via": d.via, "ms": d.apart_s * 1e3, "notch_hz": d.notch_hz},
+            )  # fmt: skip
+
+
+def _needs(known: Situation) -> Iterator[Finding]:
+    setup = known.setup
+    players = [p for p in setup.parts if p.kind == "follower"]
+    for x in setup.listeners:
+        hears = _hears(setup, x)
+        if not hears:
+            yield Finding(code="hears_nothing", listener=x.id)
+        elif x.kind in ("call", "stream") and players and not any(p.kind == "follower" for p in hears):
+            yield Finding(code="player_missing", listener=x.id, part=players[0].id)
+    yield from timing(known).findings
+
+
+def _second_track(known: Situation) -> Iterator[Finding]:
+    for x in known.setup.listeners:
+        if x.kind in ("stream", "call") and x.channels > 2:
+            yield Finding(code="second_track", listener=x.id, values={"channels": x.channels})
+
+
+def _sums(known: Situation) -> Iterator[Finding]:
+    for x in known.setup.listeners:
+        peak = known.facts.sums_db.get(x.id)
+        if peak is not None and peak > 0.0:
+            yield Finding(code="sum_clips", listener=x.id, values={"over_db": peak})
+
+
+def _muted(known: Situation) -> Iterator[Finding]:
+    setup = known.setup
+    for id in known.facts.muted:
+        if any(p.id == id for p in setup.parts):
+            yield Finding(code="muted", part=id)
+    for r in setup.routes:
+        if r.on and r.gain_db <= FAINT_DB and r.way == "engine" and setup.part(r.part).kind != "picture":
+            yield Finding(code="faint", part=r.part, listener=r.listener)
+
+
+# In time
+
+
+def _evidence(known: Situation) -> Iterator[Finding]:
+    for d in known.setup.devices:
+        if d.kind == "interface" and _round_trip_possible(known.setup, d):
+            key = round_trip_key(d)
+            if known.knowledge.newest(key) is None:
+                yield Finding(code="not_measured", device=d.id)
+            elif known.knowledge.good(key, device_fingerprint(known.setup, d)) is None:
+                yield Finding(code="stale", device=d.id)
+
+
+def _round_trip_possible(setup: Setup, device: Device) -> bool:
+    monitor = any(x.kind == "monitor" and x.device == device.id for x in setup.listeners)
+    return monitor and any(p.device == device.id and p.channels for p in setup.parts)
+
+
+def _in_step(known: Situation) -> Iterator[Finding]:
+    for t in timing(known).listeners:
+        v = t.verdict
+        if v.code in ("early", "late"):
+            yield Finding(
+                code="out_of_step", part=v.part, listener=v.listener, values={"ms": v.off_s * 1e3, "verdict": v.code}
+            )
+        elif v.code == "picture_first":
+            yield Finding(
+                code="picture_first", part=v.part, listener=v.listener, needs="look",
+                values={"ms": t.hand_off_s * 1e3},
+            )  # fmt: skip
+
+
+CHECKS = (
+    Check("present", _present), Check("rates", _rates), Check("buffers", _buffers), Check("clock", _clock),
+    Check("signal", _signal), Check("clipping", _clipping), Check("sides", _sides), Check("bleed", _bleed),
+    Check("loops", _loops), Check("doubled", _doubled), Check("clean_call", _own_return),
+    Check("hears", _needs), Check("second_track", _second_track), Check("sums", _sums), Check("muted", _muted),
+    Check("everything", _everything), Check("evidence", _evidence), Check("in_step", _in_step),
+    Check("own_sound", _own_sound), Check("wireless", _wireless), Check("disk", _disk), Check("sleep", _sleep),
+)  # fmt: skip
