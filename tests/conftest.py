@@ -11,8 +11,8 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 from brucke.core.setup import Setup
 from brucke.demo import FOLDER
 from brucke.demo.make_setup import nightboat as make_nightboat
-from brucke.ports.files import mono, read_sound
-from brucke.standins.world import beat_sounds
+from brucke.ports.beat_sounds import beat_sounds
+from brucke.ports.files import mono
 
 
 @pytest.fixture
@@ -23,7 +23,7 @@ def nightboat() -> Setup:
 @pytest.fixture(scope="session")
 def sounds() -> dict[str, np.ndarray]:
     """Every demo part exactly on the beat, [channels, frames]."""
-    return beat_sounds(make_nightboat(), FOLDER, lambda p: read_sound(p)[0])
+    return beat_sounds(make_nightboat(), [FOLDER])
 
 
 @pytest.fixture(scope="session")

@@ -90,8 +90,34 @@ def _parser() -> argparse.ArgumentParser:
     p.add_argument("recording", type=Path)
     p = command("prove", commands.prove, "measure what is left between the parts of a take")
     p.add_argument("take", type=Path)
-    p.add_argument("--sounds", type=Path, required=True, help="folder of the on-the-beat sounds")
+    p.add_argument(
+        "--sounds", type=Path, required=True, action="append", help="folder of the on-the-beat sounds; may be repeated"
+    )
+    _document_commands(command)
     return parser
+
+
+def _document_commands(
+    command: "Callable[[str, Callable[[argparse.Namespace], int], str], argparse.ArgumentParser]",
+) -> None:
+    from . import commands_documents as documents
+    from .core.templates import TEMPLATES
+
+    p = command("check", documents.check, "the soundcheck; exit 1 when a check fails")
+    p.add_argument("setup", type=Path)
+    p.add_argument("--silent", action="store_true", help="check only what is written, without listening")
+    p = command("diff", documents.diff, "what is different between two setups; exit 1 when something is")
+    p.add_argument("a", type=Path)
+    p.add_argument("b", type=Path)
+    p = command("new", documents.new, "a setup from a template")
+    p.add_argument("template", choices=[t.code for t in TEMPLATES])
+    p.add_argument("setup", type=Path)
+    p = command("export", documents.export, "a setup with its sounds as one file")
+    p.add_argument("setup", type=Path)
+    p.add_argument("bundle", type=Path)
+    p = command("import", documents.import_, "unpack an exported setup")
+    p.add_argument("bundle", type=Path)
+    p.add_argument("--into", type=Path, metavar="DIR")
 
 
 def entry() -> None:

@@ -97,16 +97,10 @@ def _arrival_lines(setup: Setup, t: ListenerTiming) -> list[str]:
     return lines
 
 
-def beat_sounds(setup: Setup, folder: Path) -> dict[str, Any]:
-    from .ports.files import read_sound
-    from .standins.world import beat_sounds as collect
-
-    return collect(setup, folder, lambda p: read_sound(p, setup.rate_hz)[0])
-
-
 def render(args: argparse.Namespace) -> int:
     from .engine.plan import PlanError
-    from .ports.files import read_sound
+    from .ports.beat_sounds import read_beat
+    from .ports.files import MAX_SECONDS
     from .rehearse.render import render_setup
 
     setup, _ = load(args.setup)
@@ -115,11 +109,11 @@ def render(args: argparse.Namespace) -> int:
         part, sep, file = item.partition("=")
         if not sep or all(p.id != part for p in setup.parts):
             raise CannotDo(f"--input {item}: expected PART=FILE with a part of {args.setup.name}")
-        inputs[part] = read_sound(Path(file), setup.rate_hz)[0]
+        inputs[part] = read_beat(Path(file), setup.rate_hz, MAX_SECONDS)
     for part in setup.parts:
         path = args.setup.parent / part.beat_source
         if part.beat_source and part.id not in inputs and path.exists():
-            inputs[part.id] = read_sound(path, setup.rate_hz)[0]
+            inputs[part.id] = read_beat(path, setup.rate_hz, MAX_SECONDS)
     if not inputs:
         raise CannotDo(f"{args.setup.name}: parts: none has a sound to render; give one with --input PART=FILE")
     try:
@@ -181,7 +175,9 @@ def rehearsal(args: argparse.Namespace) -> int:
     from .rehearse.report import needs_attention, report, report_lines
 
     setup, knowledge = load(args.setup)
-    sounds = beat_sounds(setup, args.setup.parent)
+    from .ports.beat_sounds import beat_sounds
+
+    sounds = beat_sounds(setup, [args.setup.parent])
     if not sounds:
         raise CannotDo(f"{args.setup.name}: parts: none names a beat_source, so nothing can be played or measured")
 
@@ -205,6 +201,7 @@ def rehearsal(args: argparse.Namespace) -> int:
 
 
 def prove(args: argparse.Namespace) -> int:
+    from .ports.beat_sounds import beat_sounds
     from .ports.files import mono
     from .takes.proof import prove_take
     from .takes.take import load_take

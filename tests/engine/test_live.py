@@ -31,7 +31,7 @@ def until(met, seconds=30):
 
 @pytest.fixture
 def link(nightboat):
-    x = EngineLink(shape_of(nightboat), compile_plan(nightboat, Live()), world_command(SETUP, FOLDER, exact=True))
+    x = EngineLink(shape_of(nightboat), compile_plan(nightboat, Live()), world_command(SETUP, [FOLDER], exact=True))
     until(lambda: x.running)
     yield x
     if x.region.shape is not None:
@@ -130,12 +130,12 @@ def test_a_killed_engine_comes_back_with_its_plan_and_counts_on(link, nightboat,
 
 
 def test_closing_ends_every_process_and_a_lost_window_ends_them_too(nightboat):
-    x = EngineLink(shape_of(nightboat), compile_plan(nightboat, Live()), world_command(SETUP, FOLDER))
+    x = EngineLink(shape_of(nightboat), compile_plan(nightboat, Live()), world_command(SETUP, [FOLDER]))
     until(lambda: x.running)
     children = [c.process for c in (x.engine, x.recorder, x.world)]
     x.close()
     assert all(p.poll() is not None for p in children)
-    y = EngineLink(shape_of(nightboat), compile_plan(nightboat, Live()), world_command(SETUP, FOLDER))
+    y = EngineLink(shape_of(nightboat), compile_plan(nightboat, Live()), world_command(SETUP, [FOLDER]))
     until(lambda: y.running)
     children = [c.process for c in (y.engine, y.recorder, y.world)]
     for child in (y.engine, y.recorder, y.world):

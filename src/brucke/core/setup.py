@@ -33,8 +33,7 @@ class _Data(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tru
 class Device(_Data, frozen=True, kw_only=True):
     """Something with buffers of its own: an interface, a player, a program at the far side of a cable.
 
-    `resampled` takes a device at another rate in through a resampler. `direct_monitoring` says that the
-    interface carries its inputs to its own headphones by itself.
+    `direct_monitoring` says that the interface carries its inputs to its own headphones by itself.
     """
 
     id: str
@@ -46,7 +45,6 @@ class Device(_Data, frozen=True, kw_only=True):
     buffers: int = 1
     pictures_per_s: float = 0.0
     sets_clock: bool = False
-    resampled: bool = False
     direct_monitoring: bool = False
     wireless: bool = False
 

@@ -84,7 +84,7 @@ def compile_plan(setup: Setup, live: Live) -> Plan:
     """Arrays of one setup in one moment. PlanError where the engine cannot carry it."""
     shape = shape_of(setup)
     for device in setup.devices:
-        if device.kind != "camera" and device.rate_hz != setup.rate_hz and not device.resampled:
+        if device.kind != "camera" and device.rate_hz != setup.rate_hz:
             raise PlanError(
                 f"{device.name} runs at {device.rate_hz} Hz and the setup at {setup.rate_hz} Hz; set both to one rate"
             )

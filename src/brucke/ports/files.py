@@ -14,7 +14,15 @@ _UPDATE_HEADER_NOW = 0x1060
 
 
 class SoundFileError(ValueError):
-    """One sentence: file, place in it, reason."""
+    """One sentence: file, place in it, reason. `convertible` where another reader may still manage."""
+
+    convertible = False
+
+    @classmethod
+    def maybe(cls, text: str) -> "SoundFileError":
+        error = cls(text)
+        error.convertible = True
+        return error
 
 
 def read_sound(path: Path, rate_hz: int | None = None) -> tuple[F32, int]:
@@ -25,13 +33,15 @@ def read_sound(path: Path, rate_hz: int | None = None) -> tuple[F32, int]:
         info = sf.info(path)
     except (sf.LibsndfileError, OSError, RuntimeError) as e:
         reason = "no such file" if not path.exists() else "not a sound file that can be read"
-        raise SoundFileError(f"{name}: the file: {reason}") from e
+        raise SoundFileError.maybe(f"{name}: the file: {reason}") from e
     if info.frames == 0:
         raise SoundFileError(f"{name}: the sound: empty, no frames in it")
     if info.frames > MAX_SECONDS * info.samplerate:
         raise SoundFileError(f"{name}: the sound: longer than three hours")
     if rate_hz is not None and info.samplerate != rate_hz:
-        raise SoundFileError(f"{name}: the sample rate: {info.samplerate} Hz, expected {rate_hz} Hz; convert it first")
+        raise SoundFileError.maybe(
+            f"{name}: the sample rate: {info.samplerate} Hz, expected {rate_hz} Hz; convert it first"
+        )
     try:
         sound, rate = sf.read(path, dtype="float32", always_2d=True)
     except (sf.LibsndfileError, RuntimeError) as e:

@@ -1,5 +1,6 @@
 """What the equipment of a setup says of itself, and the command that brings it up. Here: the stand-ins."""
 
+from collections.abc import Sequence
 from pathlib import Path
 
 import msgspec
@@ -17,6 +18,8 @@ def facts_of(setup: Setup) -> Facts:
     return Facts(reported_s=reports(setup, invent(setup, SEED, True)))
 
 
-def world_command(setup_file: Path, sounds: Path, exact: bool = False) -> list[str]:
-    options = Options(str(setup_file), str(sounds), SEED, exact)
+def world_command(
+    setup_file: Path, folders: Sequence[Path], exact: bool = False, real: Sequence[str] = ()
+) -> list[str]:
+    options = Options(str(setup_file), tuple(str(f) for f in folders), SEED, exact, tuple(real))
     return [WORLD_MODULE, msgspec.json.encode(options).decode()]

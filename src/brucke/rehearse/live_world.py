@@ -18,22 +18,28 @@ from typing import Any
 import msgspec
 import numpy as np
 
+from ..core.bundle import find_file
+from ..core.setup import Setup, Track
 from ..core.setup_file import load
 from ..engine.channel import Channel
 from ..engine.plan import capture_channels
 from ..engine.region import Head, Region, attach
-from ..ports.files import F32, read_sound, write_sound
+from ..ports.beat_sounds import beat_sounds
+from ..ports.files import F32, SoundFileError, write_sound
+from ..ports.track import FileTrack
 from ..standins.truth import invent
-from ..standins.world import Defer, World, beat_sounds
+from ..standins.world import Defer, World
 from .world_options import Options
 
 POLL_S = 0.0005
+KNOWN_S = 300.0  # as much of a track as the people in this world know by heart
 
 
 class LiveWorld:
     def __init__(self, region: Region, channel: Channel, world: World, defer: Defer):
         self.region, self.channel, self.world, self._defer = region, channel, world, defer
         self._folder: Path | None = None
+        self._file: Path | None = None
 
     def run(self) -> None:
         """Until the other side closes."""
@@ -61,6 +67,22 @@ class LiveWorld:
             region.set(Head.PLAYER_FRAME, world.player.position)
             region.set(Head.PLAYER_STATE, int(world.player.playing))
 
+    def _use(self, file: Path, track: Track) -> None:
+        """Another track, or another level and loop of the same."""
+        if file != self._file:
+            with contextlib.suppress(SoundFileError):  # the window has looked at it before it sent it
+                self.world.player.use(FileTrack(file, self.world.rate))
+                self._file = file
+        self.world.set_track(track)
+        self.region.set(Head.PLAYER_LENGTH, self.world.player.length)
+
+    def _absent(self, devices: set[str]) -> None:
+        """What vanished and what came back."""
+        self.world.absent = devices
+        missing = self.region["missing"]
+        for i, device in enumerate(self.world.setup.devices):
+            missing[i] = device.id in devices
+
     def _hand_over(self, folder: Path, calls: dict[str, F32]) -> None:
         for device, sound in calls.items():
             write_sound(folder / f"{device}.wav", sound, self.world.rate)
@@ -76,6 +98,12 @@ class LiveWorld:
                 world.pause()
             case "seek":
                 world.seek(int(message["frame"]))
+            case "track":
+                self._use(Path(message["file"]), msgspec.convert(message["track"], Track))
+            case "count_in":
+                world.player.set_count_in(int(message["beats"]), float(message["tempo_bpm"]))
+            case "absent":
+                self._absent(set(message["devices"]))
             case "cable":
                 world.cable = message["state"]
             case "keep":
@@ -97,13 +125,27 @@ def aside() -> Defer:
     return defer
 
 
+def _track_file(setup: Setup, folders: list[Path]) -> FileTrack | None:
+    """The chosen track of the part that sets the beat, read from its file as it plays."""
+    part = next((p for p in setup.parts if p.kind == "lead" and p.tracks), None)
+    if part is None:
+        return None
+    track = FileTrack(find_file(part.tracks[part.track].file, folders), setup.rate_hz)
+    track.wait_ready()
+    return track
+
+
 def main() -> None:
     region = attach(sys.argv[1], int(sys.argv[2]))
     options = msgspec.json.decode(sys.argv[4], type=Options)
     setup, _ = load(Path(options.setup))
-    sounds = beat_sounds(setup, Path(options.sounds), lambda p: read_sound(p, setup.rate_hz)[0])
+    folders = [Path(f) for f in options.folders]
+    sounds = beat_sounds(setup, folders, KNOWN_S)
     defer = aside()
-    world = World(setup, capture_channels(setup), invent(setup, options.seed, options.exact), sounds, defer)
+    world = World(
+        setup, capture_channels(setup), invent(setup, options.seed, options.exact), sounds, defer,
+        _track_file(setup, folders), frozenset(options.real),
+    )  # fmt: skip
     sys.setswitchinterval(1e-4)  # whoever listens aside must not hold up the sound
     try:
         os.sched_setscheduler(0, os.SCHED_FIFO | os.SCHED_RESET_ON_FORK, os.sched_param(10))

@@ -4,9 +4,10 @@ import msgspec
 
 
 class Options(msgspec.Struct, frozen=True):
-    """`sounds` is the folder of the on-the-beat sounds that the people in this world play."""
+    """`folders` are searched for the sounds that the people in this world play; `real` devices are not simulated."""
 
     setup: str
-    sounds: str
+    folders: tuple[str, ...]
     seed: int = 1
     exact: bool = False
+    real: tuple[str, ...] = ()

@@ -11,7 +11,10 @@ from pathlib import Path
 import numpy as np
 
 from ..core.measure.picture_offset import clap_times
-from ..core.setup import Device, Part, Setup
+from ..core.setup import Device, Part, Setup, Track
+from ..core.units import db_to_gain
+from ..ports.player import BackingPlayer, TrackLike
+from ..ports.track import MemoryTrack
 from .camera import Scene, loudness_of
 from .delays import F32, DelayLine
 from .performer import Performer
@@ -23,34 +26,19 @@ CABLE_GAIN = {"plugged": 0.5, "wandering": 0.5, "loud": 6.0, "unplugged": 0.0}
 MIXER_FRAMES = 96.0  # what an interface's own direct monitoring takes
 
 
-class Player:
-    """A backing track with its own buffer. `position` is the next frame it sends; it loops."""
-
-    def __init__(self, sound: F32):
-        self.sound = sound if sound.shape[0] == 2 else np.repeat(sound[:1], 2, axis=0)
-        self.length = sound.shape[1]
-        self.position = 0
-        self.playing = False
-
-    def block(self, n: int) -> F32:
-        if not self.playing:
-            return np.zeros((2, n), np.float32)
-        index = np.arange(self.position, self.position + n) % self.length
-        self.position = (self.position + n) % self.length
-        return self.sound[:, index]
-
-
 class World:
-    """`sounds`: part id → sound [channels, frames] of that part exactly on the beat."""
+    """`sounds`: part id → sound [channels, frames] of that part exactly on the beat. `track` plays in place of
+    the lead's own sound. `real` are devices that are not simulated. Devices in `absent` give and get silence."""
 
     def __init__(
         self, setup: Setup, captures: list[tuple[str, int]], truth: Truth, sounds: Mapping[str, F32],
-        defer: Defer | None = None,
+        defer: Defer | None = None, track: TrackLike | None = None, real: frozenset[str] = frozenset(),
     ):  # fmt: skip
         self.setup, self.truth = setup, truth
+        self.absent: set[str] = set()
         self.n, self.rate = setup.block_frames, setup.rate_hz
         self._captures = captures
-        self._interface = next((d for d in setup.devices if d.kind == "interface"), None)
+        self._interface = next((d for d in setup.devices if d.kind == "interface" and d.id not in real), None)
         held = self._interface.buffer_frames * self._interface.buffers if self._interface else self.n
         self._out_blocks = max(1, held // self.n)  # blocks that the interface's output buffers hold back
         self.lead_blocks = 2 * self._out_blocks - 1
@@ -59,7 +47,14 @@ class World:
         self._mono = {id: np.ascontiguousarray(s.mean(axis=0), np.float32) for id, s in sounds.items()}
         lead = next((p for p in setup.parts if p.kind == "lead" and p.id in sounds), None)
         self._lead = self._mono[lead.id] if lead else np.zeros(self.rate, np.float32)
-        self.player = Player(sounds[lead.id] if lead else np.zeros((2, self.rate), np.float32))
+        self._leads_by = lead.device if lead else ""
+        counting = next((p for p in setup.parts if p.source == "count_in"), None)
+        self.player = BackingPlayer(
+            track or MemoryTrack(sounds[lead.id] if lead else np.zeros((2, self.rate), np.float32)), self.rate,
+            counting.count_in_beats if counting else 0, counting.tempo_bpm if counting else 100.0,
+        )  # fmt: skip
+        if lead is not None and lead.tracks:
+            self.set_track(lead.tracks[lead.track])
         self.cable: Cable = "unplugged"
         self.direct_monitoring = False
         self.noise_db: float | None = None
@@ -131,16 +126,26 @@ class World:
     # Acts of the people in it
 
     def play(self) -> None:
-        self.player.playing = True
+        self.player.play()
         self._jump()
 
     def pause(self) -> None:
-        self.player.playing = False
+        self.player.pause()
         self._jump()
 
     def seek(self, frame: int) -> None:
-        self.player.position = frame % self.player.length
+        self.player.seek(frame)
         self._jump()
+
+    def set_track(self, track: Track) -> None:
+        """Level and loop of the track that plays."""
+        self.player.gain = db_to_gain(track.gain_db)
+        end = round(track.loop_to_s * self.rate)
+        whole = self.player.length if isinstance(self.player.track, MemoryTrack) else 0
+        self.player.track.loop = (
+            round(track.loop_from_s * self.rate),
+            min(end, whole) if end and whole else end or whole,
+        )
 
     def _jump(self) -> None:
         now = self._block * self.n
@@ -172,7 +177,15 @@ class World:
         captures: dict[tuple[str, int], F32] = {}
         due = (m + self.lead_blocks) * n
         lead = self.player.block(n)
+        if self.player.jumped:
+            self.player.jumped = False
+            if self._loop_is_part:
+                self._jump()
         rough = due - (self.player.position - n)
+        for device in self.absent:
+            index = self._listener_index(device)
+            if index is not None:
+                outs[index] = 0.0
         self._play_interface(outs, m, rough, captures)
         for id, (index, call) in self._calls.items():
             call.hear(outs[index, :2], rough, self.player.playing)
@@ -180,19 +193,29 @@ class World:
         for index, stream in self._streams.values():
             stream.hear(outs[index, :2])
         for device in self.setup.devices:
-            if device.kind == "player":
-                captures[(device.id, 0)], captures[(device.id, 1)] = self._player_line(device, lead)
+            if device.id == self._leads_by or device.kind == "player":
+                for channel, line in enumerate(self._player_line(device, lead)):
+                    captures[(device.id, channel)] = line
         silence = np.zeros(n, np.float32)
-        return np.stack([captures.get(c, silence) for c in self._captures]) if self._captures else silence[None]
+        if not self._captures:
+            return silence[None]
+        return np.stack([silence if c[0] in self.absent else captures.get(c, silence) for c in self._captures])
 
-    def _player_line(self, device: Device, lead: F32) -> tuple[F32, F32]:
-        """What the player sends arrives its own buffers later."""
+    @property
+    def _loop_is_part(self) -> bool:
+        """Whether the music goes round in less than the whole track, which a player has to hear anew."""
+        first, end = self.player.track.loop
+        return first > 0 or 0 < end < self.player.length
+
+    def _player_line(self, device: Device, lead: F32) -> F32:
+        """What the player sends [3, n] arrives its own buffers later. A workstation's second output has no clicks."""
         past = self._player_past.get(device.id)
         if past is None:
-            past = np.zeros((2, device.buffer_frames * device.buffers), np.float32)
+            past = np.zeros((3, device.buffer_frames * device.buffers), np.float32)
         line = np.concatenate([past, lead], axis=1)
         self._player_past[device.id] = line[:, self.n :]
-        return line[0, : self.n], line[1, : self.n]
+        line = line[:, : self.n]
+        return line if device.kind == "player" else np.stack([line[0], line[1], line[0], line[1]])
 
     def _play_interface(self, outs: F32, m: int, rough: int, captures: dict[tuple[str, int], F32]) -> None:
         device = self._interface
@@ -237,6 +260,8 @@ class World:
         channel = part.channels[0]
         taken = np.clip(self._in_lines[channel].push(sound + noise), -1, 1).astype(np.float32)
         captures[(device.id, channel)] = taken
+        for other in part.channels[1:]:
+            captures.setdefault((device.id, other), np.zeros(self.n, np.float32))
         if channel == min(self._in_lines):
             self._mixed = np.stack([line.push(taken) for line in self._mixer])
 
@@ -261,8 +286,3 @@ class World:
                 route = self.setup.route(part.id, listener)
                 if route is not None and route.on:
                     stream.see(int(at + transfer * self.rate), picture)
-
-
-def beat_sounds(setup: Setup, folder: Path, read: Callable[[Path], F32]) -> dict[str, F32]:
-    """Every part's on-the-beat sound, where it has one."""
-    return {p.id: read(folder / p.beat_source) for p in setup.parts if p.beat_source}

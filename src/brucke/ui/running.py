@@ -61,7 +61,7 @@ class Running(QObject):
         self._folder = tempfile.TemporaryDirectory(prefix="brucke-")
         document = Path(self._folder.name) / "running.brucke.json"
         save(document, session.setup, session.knowledge)
-        self.link = EngineLink(shape_of(session.setup), plan, world_command(document, session.sounds))
+        self.link = EngineLink(shape_of(session.setup), plan, world_command(document, session.folders))
         self._play_when_up = play
         self._set("starting")
 

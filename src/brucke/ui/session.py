@@ -7,14 +7,17 @@ import shutil
 import time
 from pathlib import Path
 
+import msgspec
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QUndoCommand, QUndoStack
 
+from ..core.bundle import find_file, sound_files
 from ..core.evidence import Facts, Knowledge
 from ..core.setup import Setup
 from ..core.setup_file import SUFFIX, SetupError, load, save
 from ..core.timing.align import Timing, timing
 from ..core.timing.paths import Situation
+from ..demo import FOLDER as SHIPPED
 from ..engine.plan import Live
 from ..rehearse.equipment import facts_of
 
@@ -67,7 +70,7 @@ class Session(QObject):
         self.facts = Facts()
         self.live = Live()
         self.path: Path | None = None
-        self.sounds = Path()
+        self.more_folders: tuple[Path, ...] = ()
         self.undo_stack = QUndoStack(self)
         self._saved: tuple[Setup, Knowledge] = (self.setup, self.knowledge)
         self._air_limit = 0
@@ -89,6 +92,8 @@ class Session(QObject):
             self.undo_stack.push(_Edit(self, label, self.setup, after, key, place, thing))
 
     def put(self, setup: Setup) -> None:
+        if setup.devices != self.setup.devices:
+            self.facts = msgspec.structs.replace(self.facts, reported_s=facts_of(setup).reported_s)
         self.setup = setup
         self._renew()
 
@@ -122,30 +127,48 @@ class Session(QObject):
 
     # Files
 
-    def open(self, path: Path, sounds: Path | None = None) -> None:
+    @property
+    def folders(self) -> tuple[Path, ...]:
+        """Where the sounds this document names may stand, the first match counts."""
+        beside = (self.path.parent,) if self.path is not None else ()
+        return tuple(dict.fromkeys((*beside, *self.more_folders, SHIPPED)))
+
+    def open(self, path: Path) -> None:
         """Replace the document. SetupError, and the open one stays as it is."""
         setup, knowledge = load(path)
-        folder = sounds or path.parent
-        missing = [p.beat_source for p in setup.parts if p.beat_source and not (folder / p.beat_source).exists()]
+        missing = next((f for f in sound_files(setup) if not (path.parent / f).exists()), None)
         if missing:
-            raise SetupError(f"{path.name}: parts: no sound {missing[0]} beside it")
-        self.setup, self.knowledge = setup, knowledge
-        self.path, self.sounds = path, folder
+            raise SetupError(f"{path.name}: parts: no sound {missing} beside it")
+        self.replace(setup, knowledge, path)
+
+    def replace(
+        self, setup: Setup, knowledge: Knowledge | None = None, path: Path | None = None,
+        more_folders: tuple[Path, ...] = (), saved: bool = True,
+    ) -> None:  # fmt: skip
+        """Another document, with nothing to undo. One that is not `saved` counts as changed."""
+        self.setup, self.knowledge = setup, knowledge or Knowledge()
+        self.path, self.more_folders = path, more_folders
         self.facts = facts_of(setup)
         self.live = Live(moment=setup.moments[0].id if setup.moments else "")
-        self._saved = (setup, knowledge)
+        self._saved = (self.setup, self.knowledge) if saved else (Setup(), Knowledge())
         self.undo_stack.clear()
         self._renew()
         self.replaced.emit()
+
+    def see(self, facts: Facts) -> None:
+        """What is so now has changed."""
+        if facts != self.facts:
+            self.facts = facts
+            self._renew()
 
     def save_as(self, path: Path) -> None:
         """Write the document; its sounds come along when it goes to another folder. OSError."""
         if not path.name.endswith(".json"):
             path = path.with_name(path.name + SUFFIX)
-        for part in self.setup.parts:
-            source = self.sounds / part.beat_source
-            target = path.parent / part.beat_source
-            if part.beat_source and source.exists() and not target.exists():
+        for name in sound_files(self.setup):
+            source, target = find_file(name, self.folders), path.parent / name
+            if source.exists() and not target.exists():
+                target.parent.mkdir(parents=True, exist_ok=True)
                 shutil.copy2(source, target)
         save(path, self.setup, self.knowledge)
         self.path = path

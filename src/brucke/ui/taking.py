@@ -183,7 +183,9 @@ class Taking(QObject):
         self._proof.setProcessEnvironment(environment)
         self._proof.readyReadStandardError.connect(self._read_progress)
         self._proof.finished.connect(self._proved)
-        command = [sys.executable, "-m", "brucke", "prove", str(self._folder), "--sounds", str(self.session.sounds)]
+        command = [sys.executable, "-m", "brucke", "prove", str(self._folder)]
+        for folder in self.session.folders:
+            command += ["--sounds", str(folder)]
         self._proof.start("nice", ["-n", "15", *command, "--json"])
         self._set("proving")
 

@@ -60,3 +60,15 @@ def hear(setup: Setup, sounds: Mapping[str, F32]) -> dict[str, Heard]:
         line = None if lead is None else np.ascontiguousarray(lead.mean(axis=0), np.float32)
         found[part.id] = hear_part(part, sounds[part.id], line, setup.rate_hz)
     return found
+
+
+def merged(a: Heard | None, b: Heard) -> Heard:
+    """What two stretches told together: the loudest peaks, the sides of the louder stretch, any bleed."""
+    if a is None:
+        return b
+    louder = a if max(a.left_db, a.right_db) > max(b.left_db, b.right_db) else b
+    return Heard(
+        input_peak_db=max(a.input_peak_db, b.input_peak_db), peak_db=max(a.peak_db, b.peak_db),
+        left_db=louder.left_db, right_db=louder.right_db, mono_db=louder.mono_db,
+        bleed_ms=a.bleed_ms if a.bleed_ms is not None else b.bleed_ms,
+    )  # fmt: skip

@@ -1,0 +1,29 @@
+"""What this computer says of itself: room on the disk, and whether it may stop by itself."""
+
+import shutil
+from pathlib import Path
+
+POWER = Path("/sys/class/power_supply")
+
+
+def free_bytes(folder: Path) -> int | None:
+    """Room where `folder` is, or will be."""
+    while not folder.exists() and folder != folder.parent:
+        folder = folder.parent
+    try:
+        return shutil.disk_usage(folder).free
+    except OSError:
+        return None
+
+
+def may_sleep(power: Path = POWER) -> bool | None:
+    """Whether it runs on its battery, and so may go to sleep; None where nothing is known of its power."""
+    try:
+        supplies = list(power.iterdir())
+        kinds = {s: (s / "type").read_text().strip() for s in supplies}
+        batteries = [s for s in supplies if kinds[s] == "Battery"]
+        if not batteries:
+            return None
+        return any((s / "status").read_text().strip() == "Discharging" for s in batteries)
+    except OSError:
+        return None
