@@ -23,7 +23,7 @@ def window(app, qtbot, data_home, monkeypatch):
     session = Session()
     session.open(SETUP)
     w = Window(theme, session, settings, take_seconds=8.0)
-    monkeypatch.setattr(w, "_may_lose", lambda: True)
+    monkeypatch.setattr(w.filing, "may_leave", lambda: True)
     w.show()
     yield w
     w.close()

@@ -113,24 +113,22 @@ def move_route(setup: Setup, source: Cell, target: Cell) -> Setup:
     return set_on(setup, *source, False)
 
 
-def copy_row(setup: Setup, source: str, target: str) -> Setup:
-    """Who hears `target` becomes who hears `source`, at the same levels."""
-    for listener in setup.listeners:
-        route = setup.route(source, listener.id) or Route(part=source, listener=listener.id, on=False)
-        delay = setup.route(target, listener.id)
-        kept = delay.delay_ms if delay is not None else 0.0
-        setup = _put(setup, replace(route, part=target, own_return=False, delay_ms=kept))
+def paste(setup: Setup, routes: Iterable[Route]) -> Setup:
+    """Routes that were copied, to the cells they now name; delays of those cells stay."""
+    for route in routes:
+        old = setup.route(route.part, route.listener)
+        kept = old.delay_ms if old is not None else 0.0
+        setup = _put(setup, replace(route, own_return=False, delay_ms=kept))
     return setup
 
 
 def copy_column(setup: Setup, source: str, target: str) -> Setup:
     """What `target` hears becomes what `source` hears, at the same levels; delays stay."""
-    for part in setup.parts:
-        route = setup.route(part.id, source) or Route(part=part.id, listener=source, on=False)
-        old = setup.route(part.id, target)
-        kept = old.delay_ms if old is not None else 0.0
-        setup = _put(setup, replace(route, listener=target, own_return=False, delay_ms=kept))
-    return setup
+    copies = [
+        replace(setup.route(p.id, source) or Route(part=p.id, listener=source, on=False), listener=target)
+        for p in setup.parts
+    ]
+    return paste(setup, copies)
 
 
 # Channel maps

@@ -19,11 +19,16 @@ F32 = npt.NDArray[np.float32]
 I32 = npt.NDArray[np.int32]
 
 
+ALONE_DB = -12.0
+
+
 class Live(msgspec.Struct, frozen=True, kw_only=True):
-    """What is in force now and never undone: the moment, parts muted by hand, on air or not."""
+    """What is in force now and never undone: the moment, parts muted by hand, the one part that is listened to
+    alone in the monitors, on air or not."""
 
     moment: str = ""
     muted: frozenset[str] = frozenset()
+    alone: str = ""
     on_air: bool = False
 
 
@@ -111,9 +116,18 @@ def compile_plan(setup: Setup, live: Live) -> Plan:
         plan.chained[p] = bool(part.chain)
         for x, listener in enumerate(setup.listeners):
             route = setup.route(part.id, listener.id)
+            if live.alone and listener.kind == "monitor":
+                route = _alone(part.id, listener.id, route) if part.id == live.alone else None
             if route is not None and route.way == "engine":
                 _route_into(plan, setup, x, p, route, moment, live)
     return plan
+
+
+def _alone(part: str, listener: str, route: Route | None) -> Route:
+    """A part listened to by itself: at its own level where it has one there, and not silent."""
+    if route is None or not route.on or route.way != "engine":
+        return Route(part=part, listener=listener, gain_db=ALONE_DB)
+    return msgspec.structs.replace(route, gain_db=max(route.gain_db, ALONE_DB))
 
 
 def _route_into(plan: Plan, setup: Setup, x: int, p: int, route: Route, moment: Moment | None, live: Live) -> None:

@@ -1,5 +1,6 @@
 """Starts the window; `--shots` lets the demo run and takes a picture of each main view."""
 
+import contextlib
 import sys
 from pathlib import Path
 
@@ -7,6 +8,7 @@ from PyQt6.QtCore import QSettings
 from PyQt6.QtWidgets import QApplication, QMessageBox
 
 from ..core.setup_file import SetupError
+from .documents import Documents
 from .running import Running
 from .session import Session
 from .theme.fonts import load_fonts
@@ -26,14 +28,28 @@ def make_app() -> tuple[QApplication, Theme, QSettings]:
     return app, theme, settings
 
 
+def _first_document(session: Session, documents: Documents, setup: Path | None, demo: bool) -> None:
+    """What was asked for; else what a crash left, the last one, or nothing yet. SetupError for what was asked for."""
+    if setup is not None:
+        session.open(setup)
+        if not demo:
+            documents.remember(setup)
+        return
+    if documents.recover():
+        return
+    last = documents.last()
+    if last is not None:
+        with contextlib.suppress(SetupError):  # it has changed since; the window says what is there now
+            session.open(last)
+
+
 def run(setup: Path | None, demo: bool = False, shots: Path | None = None) -> int:
     """The window until it is closed; 2 where the setup cannot be opened."""
-    from ..demo import SETUP
-
     app, theme, settings = make_app()
     session = Session()
+    documents = Documents(session, settings)
     try:
-        session.open(setup or SETUP)
+        _first_document(session, documents, setup, demo)
     except SetupError as e:
         print(f"brucke: {e}", file=sys.stderr)
         if QApplication.platformName() not in ("offscreen", "minimal"):
@@ -45,10 +61,11 @@ def run(setup: Path | None, demo: bool = False, shots: Path | None = None) -> in
         return take_shots(app, theme, session, settings, shots)
     # The engine comes up while the window is still being made.
     running = Running(session)
-    running.start(play=demo)
+    if session.setup.parts:
+        running.start(play=demo)
     from .window import Window
 
-    window = Window(theme, session, settings, running)
+    window = Window(theme, session, settings, running, documents=documents)
     geometry = settings.value("geometry")
     if geometry is not None and not demo:
         window.restoreGeometry(geometry)

@@ -141,6 +141,7 @@ class DeckFacts:
     load_tone: str
     running: bool
     on_air: str  # “” or how long
+    check: str = ""
 
 
 class Deck(QWidget):
@@ -157,6 +158,7 @@ class Deck(QWidget):
             Act(theme, i + 1, text, self) for i, text in enumerate(("Hear the music", "Measure", "In step, compare"))
         ]
         self.menu = Button(theme, "Setup", "plain", parent=self)
+        self.check = Button(theme, "Check", "outline", "F6", self)
         self.start = Button(theme, "Start", "outline", "F5", self)
         self.live = Button(theme, "Go live", "primary", "F9", self)
         self.facts = DeckFacts("", "", "", "", "mute", False, "")
@@ -176,6 +178,7 @@ class Deck(QWidget):
         self.menu.setAccessibleName(f"Setup {facts.setup}: open, save and more")
         self.start.setText("Stop" if facts.running else "Start")
         self.live.setText(f"On air {facts.on_air}" if facts.on_air else "Go live")
+        self.check.setText(f"Check {facts.check}".strip())
         self._arrange()
 
     def facts_lines(self) -> list[tuple[str, str]]:
@@ -186,7 +189,7 @@ class Deck(QWidget):
         """Little height: low spans, one act, one line of facts."""
         if compact != self.compact:
             self.compact = compact
-            for b in (self.start, self.live):
+            for b in (self.check, self.start, self.live):
                 b.show_hint(not compact)
             self._arrange()
 
@@ -200,7 +203,8 @@ class Deck(QWidget):
         right = self._place_buttons(self.width() - pad, gap)
         left = pad + brand + t.px(20)
         facts = max(width(text, "small", t.scale) for text, _ in self.facts_lines()) + t.px(8)
-        acts = [a for a in self.acts if not self.compact or a.due]
+        due = [a for a in self.acts if a.due]
+        acts = due if self.compact or not due else self.acts  # nothing leads on when all are done
         for act in self.acts:
             act.setVisible(act in acts)
         acts_wide = sum(a.sizeHint().width() + gap for a in acts)
@@ -225,8 +229,8 @@ class Deck(QWidget):
         self.update()
 
     def _place_buttons(self, right: float, gap: float) -> float:
-        """Go live and Start from the right; where they begin."""
-        for b in (self.live, self.start):
+        """Go live, Start and Check from the right; where they begin."""
+        for b in (self.live, self.start, self.check):
             size = b.sizeHint()
             b.setGeometry(round(right - size.width()), round(self.theme.tokens.px(14)), size.width(), size.height())
             right -= size.width() + gap

@@ -5,16 +5,20 @@ import time
 from pathlib import Path
 
 import numpy as np
+from msgspec import to_builtins
 from msgspec.structs import replace
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from ..core.bundle import find_file
 from ..core.evidence import Spoil, round_trip_key
+from ..core.setup import Setup
 from ..core.setup_file import save
 from ..engine.link import EngineLink
-from ..engine.plan import PlanError, compile_plan, shape_of
+from ..engine.plan import PlanError, capture_channels, compile_plan, shape_of
 from ..engine.region import Head
 from ..rehearse.equipment import world_command
 from ..rehearse.evidence import now
+from ..words import device_name
 from .session import Session
 
 SLEEP_S = 1.0
@@ -24,6 +28,13 @@ STAND_BY_S = 2.0  # after the engine is up, another is made ready
 def slept_s() -> float:
     """How long this computer has slept since it was switched on."""
     return time.clock_gettime(time.CLOCK_BOOTTIME) - time.monotonic()
+
+
+def _wiring(setup: Setup) -> tuple[object, ...]:
+    """What the world outside is built from; when it changes, everything is started anew."""
+    who = tuple((p.id, p.kind, p.device, p.follows, p.shows, p.returns_from) for p in setup.parts)
+    listeners = tuple((x.id, x.device) for x in setup.listeners)
+    return who, capture_channels(setup), listeners, setup.devices
 
 
 class Running(QObject):
@@ -40,8 +51,14 @@ class Running(QObject):
         self.state = "stopped"
         self.part_peaks = np.zeros((1, 2), np.float32)
         self.out_peaks = np.zeros((1, 2), np.float32)
+        self.input_peaks: dict[str, float] = {}
+        self.clips: dict[str, int] = {}
+        self._clips_from: dict[str, int] = {}
+        self._clips_now: dict[str, int] = {}
+        self._told: tuple[object, ...] = ()
         self._folder: tempfile.TemporaryDirectory[str] | None = None
         self._play_when_up = False
+        self._wired: tuple[object, ...] = ()
         self._asleep = slept_s()
         self._up_since = 0.0
         session.changed.connect(self._send_plan)
@@ -62,6 +79,10 @@ class Running(QObject):
         document = Path(self._folder.name) / "running.brucke.json"
         save(document, session.setup, session.knowledge)
         self.link = EngineLink(shape_of(session.setup), plan, world_command(document, session.folders))
+        self._wired = _wiring(session.setup)
+        self._clips_from.clear()
+        self.clips.clear()
+        self._told = ()
         self._play_when_up = play
         self._set("starting")
 
@@ -72,6 +93,8 @@ class Running(QObject):
         self.link = None
         if self._folder is not None:
             self._folder.cleanup()
+        if self.session.facts.missing:
+            self.session.see(replace(self.session.facts, missing=()))
         if self.session.live.on_air:
             self.go_live(False)
         self._set("stopped")
@@ -112,7 +135,48 @@ class Running(QObject):
                 link.stand_by()
             parts, outs = link.meters()
             self.part_peaks, self.out_peaks = parts[:, :, 0], outs[:, :, 0]
+            self._see_inputs(link)
             self.levels.emit()
+
+    def _see_inputs(self, link: EngineLink) -> None:
+        """Levels before the trim, clips, and which devices are there."""
+        setup = self.session.setup
+        peaks, clips = link.inputs()
+        where = {c: i for i, c in enumerate(capture_channels(setup))}
+        for part in setup.parts:
+            rows = [where[(part.device, c)] for c in part.channels if (part.device, c) in where]
+            self.input_peaks[part.id] = max((float(peaks[r]) for r in rows), default=0.0)
+            self._clips_now[part.id] = max((int(clips[r]) for r in rows), default=0)
+            # A file at full scale is as it was made; only an input can be driven too far.
+            if setup.device(part.device).kind == "interface":
+                self.clips[part.id] = self._clips_now[part.id] - self._clips_from.get(part.id, 0)
+        missing = tuple(setup.devices[i].id for i in link.missing() if i < len(setup.devices))
+        if missing != self.session.facts.missing:
+            self._missing_changed(missing)
+
+    def _missing_changed(self, missing: tuple[str, ...]) -> None:
+        session = self.session
+        before = session.facts.missing
+        session.see(replace(session.facts, missing=missing))
+        for id in missing:
+            if id not in before:
+                text = f"{device_name(session.setup, id)} is not there. It is silent and joins by itself."
+                session.noticed.emit(text, "coral")
+        for id in before:
+            if id not in missing:
+                self._spoil("device rejoined", id)
+                session.noticed.emit(
+                    f"{device_name(session.setup, id)} is back. Measure its round trip again.", "water"
+                )
+
+    def count_clips_anew(self, part: str) -> None:
+        self._clips_from[part] = self._clips_now.get(part, 0)
+        self.clips[part] = 0
+
+    def set_absent(self, devices: set[str]) -> None:
+        """Stand-in equipment unplugged and plugged in again."""
+        if self.link is not None:
+            self.link.tell_world("absent", devices=sorted(devices))
 
     def _came_up(self, link: EngineLink) -> None:
         again = self.state == "restarting"
@@ -135,11 +199,15 @@ class Running(QObject):
         link.restart_engine()
         self._spoil("engine restarted")
 
-    def _spoil(self, reason: str) -> None:
-        """What was measured on this clock no longer counts."""
+    def _spoil(self, reason: str, only: str = "") -> None:
+        """What was measured on this clock (of all interfaces, or `only` of one) no longer counts."""
         knowledge = self.session.knowledge
         for device in self.session.setup.devices:
-            if device.kind == "interface" and knowledge.newest(round_trip_key(device)) is not None:
+            if (
+                only in ("", device.id)
+                and device.kind == "interface"
+                and knowledge.newest(round_trip_key(device)) is not None
+            ):
                 knowledge = knowledge.with_spoil(Spoil(key=round_trip_key(device), date=now(), reason=reason))
         if knowledge is not self.session.knowledge:
             self.session.learn(knowledge)
@@ -154,11 +222,33 @@ class Running(QObject):
         except PlanError as e:
             self.session.noticed.emit(f"Not carried over: {e}.", "coral")
             return
-        if shape_of(self.session.setup) == self.link.shape:
+        if self._same_world():
             self.link.send_plan(plan)
+            self._tell_track()
         else:
+            playing = self.playing
             self.stop()
-            self.start()
+            self.start(play=playing)
+
+    def _same_world(self) -> bool:
+        """Whether the setup still fits what runs: the same channels and the same equipment behind them."""
+        assert self.link is not None
+        return shape_of(self.session.setup) == self.link.shape and _wiring(self.session.setup) == self._wired
+
+    def _tell_track(self) -> None:
+        """The player hears of another track, level or loop."""
+        part = next((p for p in self.session.setup.parts if p.kind == "lead" and p.tracks), None)
+        counting = next((p for p in self.session.setup.parts if p.source == "count_in"), None)
+        told = (part and (part.tracks, part.track), counting and (counting.count_in_beats, counting.tempo_bpm))
+        if told == self._told or self.link is None:
+            return
+        self._told = told
+        if part is not None:
+            track = part.tracks[part.track]
+            file = find_file(track.file, self.session.folders)
+            self.link.tell_world("track", file=str(file), track=to_builtins(track))
+        if counting is not None:
+            self.link.tell_world("count_in", beats=counting.count_in_beats, tempo_bpm=counting.tempo_bpm)
 
     def go_live(self, on: bool) -> None:
         self.session.set_live(replace(self.session.live, on_air=on))

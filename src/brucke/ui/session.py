@@ -18,7 +18,7 @@ from ..core.setup_file import SUFFIX, SetupError, load, save
 from ..core.timing.align import Timing, timing
 from ..core.timing.paths import Situation
 from ..demo import FOLDER as SHIPPED
-from ..engine.plan import Live
+from ..engine.plan import Live, shape_of
 from ..rehearse.equipment import facts_of
 
 MERGE_S = 0.6
@@ -56,12 +56,14 @@ class _Edit(QUndoCommand):
 
 class Session(QObject):
     """`changed`: setup, knowledge or live state; `went(place, thing, what)`: undo or redo moved there;
-    `noticed(text, tone)`: something to tell the user."""
+    `noticed(text, tone)`: something to tell the user; `replaced`: another document; `rewired`: other listeners or
+    moments than before."""
 
     changed = pyqtSignal()
     went = pyqtSignal(str, str, str)
     noticed = pyqtSignal(str, str)
     replaced = pyqtSignal()
+    rewired = pyqtSignal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -74,6 +76,7 @@ class Session(QObject):
         self.undo_stack = QUndoStack(self)
         self._saved: tuple[Setup, Knowledge] = (self.setup, self.knowledge)
         self._air_limit = 0
+        self._wired: tuple[object, ...] = ()
         self.timing: Timing = timing(self.situation)
 
     @property
@@ -88,7 +91,9 @@ class Session(QObject):
 
     def edit(self, label: str, after: Setup, place: str, thing: str = "", key: str = "") -> None:
         """The one way to change the setup. Nothing happens where nothing would change."""
-        if after != self.setup:
+        if self.live.on_air and (shape_of(after) != shape_of(self.setup) or after.devices != self.setup.devices):
+            self.noticed.emit(f"On air, parts, listeners and equipment stay as they are; not done: {label}.", "amber")
+        elif after != self.setup:
             self.undo_stack.push(_Edit(self, label, self.setup, after, key, place, thing))
 
     def put(self, setup: Setup) -> None:
@@ -123,7 +128,15 @@ class Session(QObject):
     def _renew(self) -> None:
         moment = self.setup.moment(self.live.moment)
         self.timing = timing(self.situation, moment.policy if moment else None)
+        wiring = self._wiring()
+        if wiring != self._wired:
+            self._wired = wiring
+            self.rewired.emit()
         self.changed.emit()
+
+    def _wiring(self) -> tuple[object, ...]:
+        listeners = tuple((x.id, x.name, x.kind, min(2, x.channels)) for x in self.setup.listeners)
+        return listeners, tuple((m.id, m.name) for m in self.setup.moments)
 
     # Files
 
@@ -152,6 +165,7 @@ class Session(QObject):
         self.live = Live(moment=setup.moments[0].id if setup.moments else "")
         self._saved = (self.setup, self.knowledge) if saved else (Setup(), Knowledge())
         self.undo_stack.clear()
+        self._wired = ()
         self._renew()
         self.replaced.emit()
 

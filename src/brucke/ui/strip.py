@@ -186,7 +186,7 @@ class Strip(QWidget):
         self.seek.actionTriggered.connect(lambda _action: self._seek() if not self.seek.isSliderDown() else None)
         self.fold.clicked.connect(self.toggle_fold)
         session.changed.connect(self.refresh)
-        session.replaced.connect(self._rebuild)
+        session.rewired.connect(self._rebuild)
         running.changed.connect(self.refresh)
         running.levels.connect(self._levels)
         theme.changed.connect(self._space)
@@ -293,7 +293,7 @@ class Strip(QWidget):
         for id, chip in self.moments.items():
             chip.setChecked(id == self.session.live.moment)
         lead = next((p for p in setup.parts if p.kind == "lead"), None)
-        self.track.say(f"{lead.name} backing" if lead else "", f"part:{lead.colour}" if lead else "mute")
+        self.track.say(lead.name if lead else "", f"part:{lead.colour}" if lead else "mute")
         heard = [x.name for x in setup.listeners if any(r.listener == x.id and r.on for r in setup.routes)]
         running = self.running.state == "running"
         self.hears.say(f"hears you now: {', '.join(heard)}" if running and heard else "nobody hears you: stopped")
@@ -304,7 +304,9 @@ class Strip(QWidget):
     def transport(self) -> None:
         """Position and play state; called with every frame."""
         position, length = self.running.track
-        text = f"{clock_text(position)} of {clock_text(length)}" if length else "stopped"
+        text = f"{clock_text(max(0.0, position))} of {clock_text(length)}" if length else "stopped"
+        if position < 0:
+            text = f"counts in, {-position:.0f} s"
         if text != self.time.text():
             self.time.say(text)
         word = "Pause" if self.running.playing else "Play"

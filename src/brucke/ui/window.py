@@ -3,33 +3,51 @@
 import time
 from pathlib import Path
 
+from msgspec.structs import replace
 from PyQt6.QtCore import QPoint, QSettings
-from PyQt6.QtGui import QCloseEvent, QResizeEvent
-from PyQt6.QtWidgets import QFileDialog, QMainWindow, QMenu, QMessageBox, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QResizeEvent
+from PyQt6.QtWidgets import QMainWindow, QMenu, QStackedWidget, QVBoxLayout, QWidget
 
 from .. import words
 from ..core.evidence import device_fingerprint, round_trip_key
-from ..core.setup_file import SUFFIX, SetupError
 from ..rehearse.evidence import measuring_pair
 from .actions import Actions
 from .align.view import AlignView
+from .checking import Checking
 from .deck import Deck, DeckFacts
+from .documents import Documents
+from .filing import Filing
 from .frame_clock import FrameClock
+from .gather.view import GatherView
 from .keys_dialog import KeysDialog
 from .measuring import Measuring
 from .notice import Notice
 from .review.view import ReviewView
 from .running import Running
 from .session import Session
+from .share.view import ShareView
+from .soundcheck.view import SoundcheckView
 from .strip import Strip
 from .taking import Taking
 from .theme.theme import Theme
 
+# What Share can show and mend in its own cells.
+SHARE_CODES = (
+    "loop", "doubled", "own_return", "hears_nothing", "player_missing", "second_track", "sum_clips", "faint",
+    "lead_not_heard", "does_not_hear_itself",
+)  # fmt: skip
 COMPACT_PX = 560  # below this scaled height deck and strip make room for the place
+FILES = ("new", "open", "save", "save_as", "double", "export", "import", "name")
 MENU = (
+    "new",
     "open",
     "save",
     "save_as",
+    "double",
+    "name",
+    "",
+    "export",
+    "import",
     "",
     "undo",
     "redo",
@@ -54,29 +72,46 @@ class Window(QMainWindow):
         settings: QSettings,
         running: Running | None = None,
         take_seconds: float = 30.0,
+        documents: Documents | None = None,
     ):
         super().__init__()
         self.theme, self.session, self.settings = theme, session, settings
         self.running = running or Running(session)
+        self.documents = documents or Documents(session, settings)
+        self.checking = Checking(session, self.running)
         self.measuring = Measuring(session, self.running)
         self.taking = Taking(session, self.running, take_seconds)
-        self.heard_music = self.compared = False
+        self.heard_music = False
+        self._before_check = "gather"
         self._air_from = 0.0
         self._ticks = 0
         self.actions_table = Actions(self, settings, self.do)
-        self.deck = Deck(theme, [("align", "Align"), ("review", "Review")])
+        self.deck = Deck(theme, [("gather", "Gather"), ("share", "Share"), ("align", "Align"), ("review", "Review")])
         self.notice = Notice(theme)
+        self.filing = Filing(self, theme, session, self.documents, self.notice)
+        self.gather = GatherView(theme, session, self.running, self.documents)
+        self.share = ShareView(theme, session, self.running, self.checking)
         self.align = AlignView(theme, session, self.measuring, self.taking)
         self.review = ReviewView(theme, session, self.taking)
-        self.places: dict[str, QWidget] = {"align": self.align, "review": self.review}
+        self.soundcheck = SoundcheckView(theme, session, self.checking)
+        self.places: dict[str, QWidget] = {
+            "gather": self.gather, "share": self.share, "align": self.align, "review": self.review,
+            "soundcheck": self.soundcheck,
+        }  # fmt: skip
         self.stack = QStackedWidget()
         for place in self.places.values():
             self.stack.addWidget(place)
         self.strip = Strip(theme, session, self.running)
         self._assemble()
         self._connect()
+        self.setAcceptDrops(True)
         self.taking.find()
-        self.go_to("align")
+        self.checking.renew()
+        self.go_to("gather" if self.gather.empty else "align")
+        if self.gather.empty:
+            self.gather.start.focus_first()
+        else:
+            self.setFocus()
 
     def _assemble(self) -> None:
         body = QWidget()
@@ -97,23 +132,38 @@ class Window(QMainWindow):
         self.deck.menu.clicked.connect(self._menu)
         self.deck.start.clicked.connect(lambda: self.do("start_stop"))
         self.deck.live.clicked.connect(lambda: self.do("go_live"))
+        self.deck.check.clicked.connect(lambda: self.do("soundcheck"))
+        self.gather.opens.connect(lambda: self.do("open"))
+        self.share.shows.connect(self.strip.choose)
+        self.share.in_align.connect(self._show_in_align)
+        for place in (self.share, self.soundcheck):
+            place.by_hand.connect(self._by_hand)
+        self.soundcheck.left.connect(lambda: self.go_to(self._before_check))
         self.strip.chose.connect(self._show_listener)
         self.align.shows.connect(self.strip.choose)
         self.review.shows.connect(self.strip.choose)
         self.session.went.connect(self._went)
         self.session.noticed.connect(self.notice.say)
-        for signal in (self.session.changed, self.running.changed, self.taking.changed, self.measuring.changed):
+        for signal in (
+            self.session.changed,
+            self.running.changed,
+            self.taking.changed,
+            self.measuring.changed,
+            self.checking.changed,
+        ):
             signal.connect(self.refresh)
         self.taking.proved.connect(self._proved)
         self.theme.changed.connect(self._compact)
         self.clock = FrameClock(self)
-        for part in (self.running, self.measuring, self.taking):
+        for part in (self.running, self.measuring, self.taking, self.checking):
             self.clock.tick.connect(part.tick)
         self.clock.tick.connect(self._frame)
 
     # Places
 
     def go_to(self, place: str) -> None:
+        if place == "soundcheck" and self.place != "soundcheck":
+            self._before_check = self.place
         self.stack.setCurrentWidget(self.places[place])
         for id, span in self.deck.spans.items():
             span.setChecked(id == place)
@@ -126,14 +176,45 @@ class Window(QMainWindow):
     def _show_listener(self, listener: str) -> None:
         if self.place == "review":
             self.review.choose_listener(listener)
+        elif self.place == "share":
+            self.share.choose_listener(listener)
         else:
             self.align.choose_listener(listener)
+
+    def _show_in_align(self, listener: str, part: str) -> None:
+        self.go_to("align")
+        self.align.choose_listener(listener)
+        self.align.choose_part(part)
+
+    def _by_hand(self, what: str) -> None:
+        """Mends that are no edit of the setup."""
+        if what == "measure":
+            self.go_to("align")
+            self.measuring.begin()
+        elif what == "unmute":
+            self.session.set_live(replace(self.session.live, muted=frozenset()))
+
+    def _add_part(self) -> None:
+        self.go_to("gather")
+        self.gather.add_menu()
+
+    def _listen(self) -> None:
+        self.go_to("soundcheck")
+        self.checking.listen()
+
+    def _delay_one(self) -> None:
+        (self.share.arrives.delay_it if self.place == "share" else self.align.delay_one)()
+
+    def _everyone(self) -> None:
+        if self.place == "share" and self.share.listener:
+            self.align.choose_listener(self.share.listener)
+        self.align.everyone()
 
     def _went(self, place: str, thing: str, what: str) -> None:
         if place in self.places:
             self.go_to(place)
-        if place == "align":
-            self.align.go_to(thing)
+        if place in ("gather", "share", "align"):
+            self.places[place].go_to(thing)
         self.notice.say(what, "mute")
 
     def act(self, number: int) -> None:
@@ -159,7 +240,9 @@ class Window(QMainWindow):
         star = " (unsaved)" if session.unsaved else ""
         self.setWindowTitle(f"{session.setup.name}{star} – Brucke")
         bad = [t for t in session.timing.listeners if words.needs_you(t.verdict)]
-        if bad:
+        if not session.timing.listeners:
+            self.deck.spans["align"].say("nobody listens", "mute")
+        elif bad:
             shown = next((t for t in bad if t.listener == self.align.listener), bad[0])
             self.deck.spans["align"].say(words.verdict_text(session.setup, shown.verdict), "coral")
         else:
@@ -170,8 +253,18 @@ class Window(QMainWindow):
         self.deck.spans["review"].say(
             state or (f"{count} take{'s' * (count != 1)}" if count else "no take yet"), "mute"
         )
+        parts, routes = len(session.setup.parts), sum(r.on for r in session.setup.routes)
+        gone = len(session.facts.missing)
+        self.deck.spans["gather"].say(
+            f"{gone} not there" if gone else f"{parts} part{'s' * (parts != 1)}", "coral" if gone else "mute"
+        )
+        wrong = sum(f.code in SHARE_CODES for f in self.checking.findings)
+        self.deck.spans["share"].say(
+            f"{wrong} to mend" if wrong else f"{routes} route{'s' * (routes != 1)}", "coral" if wrong else "mute"
+        )
         self._show_acts(not bad)
-        self.strip.choose(self.align.listener if self.place == "align" else self.review.listener)
+        shown = {"share": self.share.listener, "review": self.review.listener}.get(self.place, self.align.listener)
+        self.strip.choose(shown)
         self._facts()
 
     def _show_acts(self, in_step: bool) -> None:
@@ -212,6 +305,7 @@ class Window(QMainWindow):
             DeckFacts(
                 setup.name, state, f"{setup.rate_hz / 1000:g} kHz, {setup.block_frames} frames", load, tone,
                 running.link is not None, f"{since // 60}:{since % 60:02d}" if air else "",
+                f"{self.checking.good} of {len(self.checking.results)}",
             )
         )  # fmt: skip
 
@@ -226,6 +320,9 @@ class Window(QMainWindow):
 
     def do(self, id: str) -> None:
         """An action of the table, by its id."""
+        if id in FILES:
+            self._file(id)
+            return
         {
             "start_stop": self._start_stop,
             "go_live": self._go_live,
@@ -234,8 +331,8 @@ class Window(QMainWindow):
             "forth": lambda: self.running.seek(self.running.track[0] + 5),
             "measure": self.measuring.begin,
             "cancel": self._cancel,
-            "delay_one": self.align.delay_one,
-            "everyone": self.align.everyone,
+            "delay_one": self._delay_one,
+            "everyone": self._everyone,
             "everywhere": self.align.everywhere,
             "later": lambda: self.align.nudge(1.0),
             "earlier": lambda: self.align.nudge(-1.0),
@@ -248,9 +345,15 @@ class Window(QMainWindow):
             "review": lambda: self.go_to("review"),
             "undo": self.session.undo,
             "redo": self.session.redo,
-            "open": self.open,
-            "save": self.save,
-            "save_as": self.save_as,
+            "add": lambda: (self.share.add_menu if self.place == "share" else self._add_part)(),
+            "alone": self.gather.toggle_alone,
+            "mute": self.gather.toggle_mute,
+            "hear_me": lambda: self.share.hear(True),
+            "hear_them": lambda: self.share.hear(False),
+            "listen": self._listen,
+            "gather": lambda: (self.go_to("gather"), self.gather.parts.focus_row()),
+            "share": lambda: (self.go_to("share"), self.share.grid.setFocus()),
+            "soundcheck": lambda: self.go_to("soundcheck"),
             "night": self._night,
             "larger": lambda: self._scale(1),
             "smaller": lambda: self._scale(-1),
@@ -264,8 +367,12 @@ class Window(QMainWindow):
             self.measuring.cancel()
         elif self.taking.heard:
             self.taking.stop_listening()
+        elif self.checking.listening:
+            self.checking.cancel()
         elif self.taking.state != "idle":
             self.taking.cancel()
+        elif self.place == "soundcheck":
+            self.go_to(self._before_check)
         else:
             self.notice.clear()
 
@@ -274,6 +381,12 @@ class Window(QMainWindow):
         self.review.compare()
 
     def _next_listener(self) -> None:
+        if self.place == "share":
+            ids = [x.id for x in self.session.setup.listeners]
+            if ids:
+                at = ids.index(self.share.listener) if self.share.listener in ids else -1
+                self.share.choose_listener(ids[(at + 1) % len(ids)])
+            return
         (self.review if self.place == "review" else self.align).next_listener()
         self.refresh()
 
@@ -303,6 +416,12 @@ class Window(QMainWindow):
 
     def _menu(self) -> None:
         menu = QMenu(self)
+        for path in self.documents.recent()[:5]:
+            action = menu.addAction(path.name)
+            assert action is not None
+            action.setToolTip(str(path))
+            action.triggered.connect(lambda _checked=False, path=path: self.open_file(path))
+        menu.addSeparator()
         for id in MENU:
             if id:
                 menu.addAction(self.actions_table.by_id[id])
@@ -312,69 +431,47 @@ class Window(QMainWindow):
 
     # Files
 
-    def open(self) -> None:
+    def _free_to_leave(self) -> bool:
+        """Another document only where nothing goes out and nothing is being recorded."""
         if self.session.live.on_air:
             self.notice.say("On air, no other setup is opened. End the transmission first.", "amber")
-            return
+            return False
         if self.taking.state != "idle":
             self.notice.say("A take is being made. End it first, then open another setup.", "amber")
-            return
-        name, _ = QFileDialog.getOpenFileName(self, "Open a setup", self._folder(), f"Setups (*{SUFFIX} *.json)")
-        if name:
-            self.open_file(Path(name))
-
-    def open_file(self, path: Path) -> bool:
-        """Replace the document; on an error the open one stays."""
-        if self.session.unsaved and not self._may_lose():
             return False
-        try:
-            self.session.open(path)
-        except SetupError as e:
-            self.notice.say(f"Not opened. {e}.", "coral")
-            return False
-        self.settings.setValue("folder", str(path.parent))
-        self.notice.clear()
         return True
 
-    def _may_lose(self) -> bool:
-        answer = QMessageBox.question(
-            self, "Brucke", f"“{self.session.setup.name}” has changes that are not saved. Leave them?",
-            QMessageBox.StandardButton.Discard | QMessageBox.StandardButton.Cancel,
-        )  # fmt: skip
-        return answer == QMessageBox.StandardButton.Discard
-
-    def _folder(self) -> str:
-        return str(self.settings.value("folder", str(Path.home())))
-
-    def save(self) -> None:
-        if self.session.path is None or not self.writable(self.session.path):
-            self.save_as()
-        else:
-            self._save_to(self.session.path)
-
-    def writable(self, path: Path) -> bool:
-        """The demo's own file is never written over."""
-        from ..demo import FOLDER
-
-        return path.parent != FOLDER
-
-    def save_as(self) -> None:
-        start = str(Path(self._folder()) / f"{self.session.setup.name}{SUFFIX}")
-        name, _ = QFileDialog.getSaveFileName(self, "Save the setup", start, f"Setups (*{SUFFIX})")
-        if name:
-            self._save_to(Path(name))
-
-    def _save_to(self, path: Path) -> None:
-        try:
-            self.session.save_as(path)
-        except OSError as e:
-            self.notice.say(
-                f"Not saved. {path.name}: {(e.strerror or str(e)).lower()}. The open setup is unchanged.", "coral"
-            )
+    def _file(self, id: str) -> None:
+        if id in ("new", "open", "import", "double") and not self._free_to_leave():
             return
-        self.settings.setValue("folder", str(path.parent))
-        self.notice.say(f"Saved as {path.name}.", "water")
+        done = {
+            "new": self.filing.new, "open": self.filing.open, "save": self.filing.save,
+            "save_as": self.filing.save_as, "double": self.filing.double, "export": self.filing.export,
+            "import": self.filing.import_, "name": self.filing.name,
+        }[id]()  # fmt: skip
+        if id == "new" and done:
+            self.go_to("gather")
+            self.gather.start.focus_first()
         self.refresh()
+
+    def open_file(self, path: Path) -> bool:
+        return self._free_to_leave() and self.filing.open_file(path)
+
+    def dragEnterEvent(self, e: QDragEnterEvent | None) -> None:
+        data = e.mimeData() if e is not None else None
+        if e is not None and data is not None and data.hasUrls():
+            e.acceptProposedAction()
+
+    def dropEvent(self, e: QDropEvent | None) -> None:
+        """Setups are opened; anything else becomes a backing track."""
+        data = e.mimeData() if e is not None else None
+        files = [Path(u.toLocalFile()) for u in data.urls() if u.isLocalFile()] if data is not None else []
+        setup = next((f for f in files if f.name.endswith((".json", ".zip"))), None)
+        if setup is not None:
+            self.open_file(setup)
+        elif files:
+            self.go_to("gather")
+            self.gather.take_files(files)
 
     def resizeEvent(self, e: QResizeEvent | None) -> None:
         super().resizeEvent(e)
@@ -386,10 +483,11 @@ class Window(QMainWindow):
         self.strip.set_compact(compact)
 
     def closeEvent(self, e: QCloseEvent | None) -> None:
-        if e is not None and self.session.unsaved and not self._may_lose():
+        if e is not None and not self.filing.may_leave():
             e.ignore()
             return
         self.settings.setValue("geometry", self.saveGeometry())
         self.taking.close()
         self.running.stop()
+        self.documents.close()
         super().closeEvent(e)

@@ -1,40 +1,14 @@
 """The arrivals drawing as a widget: one invisible button per lane, so that keyboard and readers reach it."""
 
-from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QPainter, QPaintEvent, QPen, QResizeEvent
-from PyQt6.QtWidgets import QAbstractButton, QWidget
+from PyQt6.QtCore import QSize, pyqtSignal
+from PyQt6.QtGui import QResizeEvent
 
+from ..kit.row_button import RowButton
 from ..kit.sheet_view import SheetView
-from ..paint.sheet import Sheet, colour
+from ..paint.sheet import Sheet
 from ..theme.theme import Theme
 from .layout import AlignLayout, align_layout, least_height
 from .model import AlignData
-
-
-class LaneButton(QAbstractButton):
-    """Chooses a lane; paints only its focus."""
-
-    def __init__(self, theme: Theme, parent: QWidget):
-        super().__init__(parent)
-        self._theme = theme
-        self.setCheckable(True)
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-
-    def paintEvent(self, e: QPaintEvent | None) -> None:
-        if self.hasFocus():
-            t = self._theme.tokens
-            p = QPainter(self)
-            p.setRenderHint(QPainter.RenderHint.Antialiasing)
-            p.setPen(QPen(colour(t, "water"), 2))
-            p.drawRoundedRect(QRectF(self.rect()).adjusted(2, 2, -2, -2), t.px(6), t.px(6))
-
-    def keyPressEvent(self, e: QKeyEvent | None) -> None:
-        step = {Qt.Key.Key_Up: -1, Qt.Key.Key_Down: 1}.get(Qt.Key(e.key()) if e is not None else Qt.Key.Key_unknown)
-        parent = self.parent()
-        if step is not None and isinstance(parent, AlignDrawing):
-            parent.step(step)
-            return
-        super().keyPressEvent(e)
 
 
 class AlignDrawing(SheetView):
@@ -44,7 +18,7 @@ class AlignDrawing(SheetView):
         super().__init__(theme)
         self._data = AlignData("", (), None, None, "Nothing is routed here yet.", "")
         self._chosen = ""
-        self._lanes: list[LaneButton] = []
+        self._lanes: list[RowButton] = []
         self._layout: AlignLayout | None = None
 
     def show_data(self, data: AlignData, chosen: str) -> None:
@@ -52,7 +26,8 @@ class AlignDrawing(SheetView):
             return
         self._data, self._chosen = data, chosen
         while len(self._lanes) < len(data.lanes):
-            lane = LaneButton(self.theme, self)
+            lane = RowButton(self.theme, self)
+            lane.stepped.connect(self.step)
             lane.clicked.connect(
                 lambda _checked=False, b=lane: self.chose.emit(self._data.lanes[self._lanes.index(b)].part)
             )

@@ -17,8 +17,10 @@ from ..session import Session
 from ..taking import Taking
 from ..theme.theme import Theme
 from .drawing import AlignDrawing
-from .model import align_data, table_rows
+from .model import AlignData, align_data, table_rows
 from .side import Side, can_delay
+
+NOTHING = AlignData("", (), None, None, "Nobody listens yet. Add listeners in Share.", "")
 
 
 class AlignView(QWidget):
@@ -52,6 +54,7 @@ class AlignView(QWidget):
         self.show_table.clicked.connect(self.toggle_table)
         self.record.clicked.connect(taking.toggle)
         session.changed.connect(self.refresh)
+        session.rewired.connect(self._rewire)
         session.replaced.connect(self._rebuild)
         taking.changed.connect(self._show_recording)
         self._rebuild()
@@ -59,7 +62,12 @@ class AlignView(QWidget):
     # What is shown
 
     def _rebuild(self) -> None:
-        """Another document: chips for its listeners."""
+        """Another document: show first where something is wrong."""
+        self.listener = self.part = ""
+        self._rewire()
+
+    def _rewire(self) -> None:
+        """Other listeners: chips for them."""
         while self._flow.count() > 1:
             item = self._flow.takeAt(1)
             widget = item.widget() if item is not None else None
@@ -72,8 +80,9 @@ class AlignView(QWidget):
             self._flow.addWidget(chip)
         self._flow.addWidget(self.show_table)
         self._flow.addWidget(self.record)
-        self.listener = self._first_listener()
-        self.part = ""
+        if self.listener not in self.chips:
+            self.listener = self._first_listener()
+            self.part = ""
         self.refresh()
 
     def _first_listener(self) -> str:
@@ -86,7 +95,11 @@ class AlignView(QWidget):
     def refresh(self) -> None:
         setup = self.session.setup
         if self.listener not in self.chips:
+            self.drawing.show_data(NOTHING, "")
+            self.table.rows.show_rows([], [])
+            self.side.setVisible(False)
             return
+        self.side.setVisible(True)
         timing = self.session.timing.of(self.listener)
         if timing.route(self.part) is None:
             worst = timing.verdict.part
@@ -129,6 +142,8 @@ class AlignView(QWidget):
 
     def delay_one(self) -> None:
         """The chosen route into step."""
+        if self.listener not in self.chips:
+            return
         setup, timing = self.session.setup, self.session.timing.of(self.listener)
         r = timing.route(self.part)
         if r is None or not can_delay(setup, timing, r):
@@ -140,6 +155,8 @@ class AlignView(QWidget):
 
     def everyone(self) -> None:
         """Every route of this listener into step."""
+        if self.listener not in self.chips:
+            return
         setup, timing = self.session.setup, self.session.timing.of(self.listener)
         delays = [
             (r.part, self.listener, r.align_delay_frames / setup.rate_hz * 1e3)
@@ -157,6 +174,8 @@ class AlignView(QWidget):
 
     def nudge(self, ms: float) -> None:
         """A little more or less delay on the chosen route."""
+        if self.listener not in self.chips:
+            return
         setup, timing = self.session.setup, self.session.timing.of(self.listener)
         r = timing.route(self.part)
         if r is None or not can_delay(setup, timing, r):

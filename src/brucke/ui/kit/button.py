@@ -1,4 +1,4 @@
-"""Buttons: primary (the one thing to do), outline, chip (one of several), plain. Drawn from tokens."""
+"""Buttons: primary (the one thing to do), outline, chip and choice (one of several), plain. Drawn from tokens."""
 
 from typing import Literal
 
@@ -11,7 +11,7 @@ from ..theme.fonts import font, width
 from ..theme.theme import Theme
 from .pictured import Picture
 
-Kind = Literal["primary", "outline", "chip", "plain"]
+Kind = Literal["primary", "outline", "chip", "choice", "plain"]
 
 
 class Button(QAbstractButton):
@@ -23,7 +23,7 @@ class Button(QAbstractButton):
         self._hint_shown = True
         self._picture = Picture()
         self.setText(text)
-        self.setCheckable(kind == "chip")
+        self.setCheckable(kind in ("chip", "choice"))
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Minimum, QSizePolicy.Policy.Fixed)
         self.setAttribute(Qt.WidgetAttribute.WA_Hover)
@@ -54,8 +54,8 @@ class Button(QAbstractButton):
 
     def sizeHint(self) -> QSize:
         t = self._theme.tokens
-        pad = {"plain": 8, "chip": 24}.get(self._kind, 32)
-        tall = {"plain": 26, "chip": 32}.get(self._kind, 38)
+        pad = {"plain": 8, "chip": 24, "choice": 20}.get(self._kind, 32)
+        tall = {"plain": 26, "chip": 32, "choice": 30}.get(self._kind, 38)
         return QSize(round(width(self.shown, self.role, t.scale) + t.px(pad)) + 1, round(t.px(tall)))
 
     def minimumSizeHint(self) -> QSize:
@@ -75,10 +75,11 @@ class Button(QAbstractButton):
         """(fill, edge, text) tokens as it stands."""
         if not self.isEnabled():
             return "", "line" if self._kind != "plain" else "", "mute"
-        if self._kind == "primary" or (self._kind == "chip" and self.isChecked()):
+        if self._kind == "primary" or (self.isCheckable() and self.isChecked()):
             return "water", "water", "on_water"
         fill = "tint" if self.underMouse() or self.isDown() else ("card" if self._kind == "outline" else "")
-        return fill, "water" if self._kind == "outline" else "", "water" if self._kind != "chip" else "ink"
+        edge = {"outline": "water", "choice": "edge"}.get(self._kind, "")
+        return fill, edge, "ink" if self._kind in ("chip", "choice") else "water"
 
     def paintEvent(self, e: QPaintEvent | None) -> None:
         key = (self.shown, self.colours(), self.hasFocus(), self._kind, self._theme.tokens)

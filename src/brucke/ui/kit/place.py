@@ -2,7 +2,7 @@
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QResizeEvent
-from PyQt6.QtWidgets import QFrame, QGridLayout, QScrollArea, QWidget
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
 from ..theme.theme import Theme
 
@@ -10,19 +10,33 @@ SIDE_PX = 316
 NARROW_PX = 960
 
 
-class PlaceFrame(QScrollArea):
-    """`head` above `main`; `side` right of both, or below where the window is narrower than 960 scaled pixels."""
+def _scrolled(inner: QWidget) -> QScrollArea:
+    area = QScrollArea()
+    area.setFrameShape(QFrame.Shape.NoFrame)
+    area.setWidgetResizable(True)
+    area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+    area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+    area.setWidget(inner)
+    return area
+
+
+class PlaceFrame(QWidget):
+    """`head` above `main`; `side` right of both and scrolling by itself, or below where the window is narrower than
+    960 scaled pixels."""
 
     def __init__(self, theme: Theme, head: QWidget, main: QWidget, side: QWidget):
         super().__init__()
-        self._theme, self._head, self._main, self._side = theme, head, main, side
-        self.setFrameShape(QFrame.Shape.NoFrame)
-        self.setWidgetResizable(True)
-        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        inner = QWidget()
-        self._grid = QGridLayout(inner)
-        self.setWidget(inner)
+        self._theme, self._side = theme, side
+        left, right = QWidget(), QWidget()
+        self._left, self._right = QVBoxLayout(left), QVBoxLayout(right)
+        self._left.addWidget(head)
+        self._left.addWidget(main, 1)
+        self._side_area = _scrolled(right)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(0)
+        row.addWidget(_scrolled(left), 1)
+        row.addWidget(self._side_area)
         self._narrow: bool | None = None
         theme.changed.connect(self._arrange)
         self._arrange()
@@ -30,25 +44,17 @@ class PlaceFrame(QScrollArea):
     def _arrange(self) -> None:
         t = self._theme.tokens
         narrow = self.width() < t.px(NARROW_PX)
-        side = round(t.px(24))
-        self._grid.setContentsMargins(side, round(t.px(12)), side, round(t.px(12)))
-        self._grid.setHorizontalSpacing(round(t.px(20)))
-        self._grid.setVerticalSpacing(round(t.px(10)))
-        self._side.setMaximumWidth(16777215 if narrow else round(t.px(SIDE_PX)))
-        self._side.setMinimumWidth(0 if narrow else round(t.px(SIDE_PX)))
+        side, low, gap = round(t.px(24)), round(t.px(12)), round(t.px(20))
+        self._left.setContentsMargins(side, low, side if narrow else gap // 2, low)
+        self._left.setSpacing(round(t.px(10)))
+        self._right.setContentsMargins(gap // 2, low, side, low)
+        self._side_area.setFixedWidth(round(t.px(SIDE_PX)) + gap // 2 + side)
         if narrow == self._narrow:
             return
         self._narrow = narrow
-        for w in (self._head, self._main, self._side):
-            self._grid.removeWidget(w)
-        self._grid.addWidget(self._head, 0, 0)
-        self._grid.addWidget(self._main, 1, 0)
-        if narrow:
-            self._grid.addWidget(self._side, 2, 0)
-        else:
-            self._grid.addWidget(self._side, 0, 1, 2, 1)
-        self._grid.setColumnStretch(0, 1)
-        self._grid.setRowStretch(1, 1)
+        (self._right if narrow else self._left).removeWidget(self._side)
+        (self._left if narrow else self._right).addWidget(self._side)
+        self._side_area.setVisible(not narrow)
 
     def resizeEvent(self, e: QResizeEvent | None) -> None:
         super().resizeEvent(e)

@@ -78,7 +78,7 @@ class ReviewView(QWidget):
         column.setContentsMargins(0, 0, 0, 0)
         column.addWidget(PlaceFrame(theme, self._head, self.stack, self._side))
         taking.changed.connect(self.refresh)
-        session.replaced.connect(self._rebuild)
+        session.rewired.connect(self._rebuild)
         self._rebuild()
 
     def _build_head(self) -> None:

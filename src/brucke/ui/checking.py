@@ -1,0 +1,134 @@
+"""The soundcheck in the window: findings of what is written, a little after every change, and listening on demand."""
+
+import time
+from concurrent.futures import Future, ThreadPoolExecutor
+
+from msgspec.structs import replace
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+
+from ..core.checks import Result, soundcheck
+from ..core.evidence import Facts
+from ..core.findings import Finding
+from ..core.mends import mended
+from ..core.timing.paths import Situation
+from ..rehearse.soundcheck import computer_facts, heard_facts, unheard
+from ..words_soundcheck import mend_text, what_text
+from .running import Running
+from .session import Session
+
+AFTER_CHANGE_MS = 120
+WINDOW_S = 3.0
+LISTEN_S = 12.0
+
+
+class Checking(QObject):
+    """`results` are those of all checks; `listening` while it listens, `share` how far it is."""
+
+    changed = pyqtSignal()
+
+    def __init__(self, session: Session, running: Running):
+        super().__init__()
+        self.session, self.running = session, running
+        self.results: list[Result] = []
+        self.listening = False
+        self.share = 0.0
+        self._from = self._next = 0.0
+        self._pool = ThreadPoolExecutor(1)
+        self._answer: Future[Facts] | None = None
+        self._timer = QTimer(self)
+        self._timer.setSingleShot(True)
+        self._timer.setInterval(AFTER_CHANGE_MS)
+        self._timer.timeout.connect(self.renew)
+        session.changed.connect(self._later)
+        session.replaced.connect(self.cancel)
+
+    def _later(self) -> None:
+        if not self._timer.isActive():
+            self._timer.start()
+
+    def renew(self) -> None:
+        """Check again now."""
+        known = self.session.situation
+        muted = tuple(sorted(self.session.live.muted))
+        facts = replace(computer_facts(known.facts), muted=muted)
+        results = soundcheck(Situation(known.setup, known.knowledge, facts))
+        if results != self.results:
+            self.results = results
+            self.changed.emit()
+
+    @property
+    def good(self) -> int:
+        return sum(r.good for r in self.results)
+
+    @property
+    def findings(self) -> list[Finding]:
+        return [f for r in self.results for f in r.findings]
+
+    # Listening
+
+    def listen(self) -> None:
+        """For a while, to everything that comes in and goes out; say so first where nothing runs."""
+        if self.listening:
+            return
+        if self.running.state != "running":
+            self.session.noticed.emit("Start first, then play and sing: the soundcheck listens.", "amber")
+            return
+        self.session.see(unheard(self.session.facts))
+        self.listening, self.share = True, 0.0
+        self._from = time.monotonic()
+        self._next = self._from + WINDOW_S
+        self.changed.emit()
+
+    def cancel(self) -> None:
+        if self.listening:
+            self.listening = False
+            self.changed.emit()
+
+    def tick(self) -> None:
+        """Once a frame."""
+        if not self.listening:
+            return
+        link = self.running.link
+        if link is None or self.running.state != "running":
+            self.cancel()
+            return
+        now = time.monotonic()
+        self.share = min(1.0, (now - self._from) / LISTEN_S)
+        if self._answer is None and now >= self._next:
+            self._next = now + WINDOW_S
+            parts, listeners = link.recent(WINDOW_S)
+            setup, facts = self.session.setup, self.session.facts
+            if len(setup.parts) == parts.shape[0]:
+                self._answer = self._pool.submit(heard_facts, facts, setup, parts, listeners)
+        elif self._answer is not None and self._answer.done():
+            heard = self._answer.result()
+            self._answer = None
+            self.session.see(
+                replace(self.session.facts, heard=heard.heard, sums_db=heard.sums_db, listened_s=heard.listened_s)
+            )
+            if now - self._from >= LISTEN_S:
+                self.listening = False
+                self.renew()
+        self.changed.emit()
+
+    # Mending
+
+    def mend(self, f: Finding) -> str:
+        """Do the one action, where it is an edit; else the action of the window that leads to it."""
+        known = self.session.situation
+        after = mended(known, f)
+        if after is None:
+            return "unmute" if f.code == "muted" else "measure" if f.code in ("not_measured", "stale") else ""
+        place = "gather" if not f.listener else "share"
+        thing = f"{f.part}/{f.listener}" if place == "share" else f"part/{f.part}" if f.part else f"device/{f.device}"
+        self._forget(f)
+        label = f"{mend_text(known, f)} ({what_text(known.setup, f).rstrip('.')})"
+        self.session.edit(label, after, place, thing)
+        return "edit"
+
+    def _forget(self, f: Finding) -> None:
+        """What was heard before the mend says nothing of what is heard after it."""
+        facts = self.session.facts
+        heard = {p: h for p, h in facts.heard.items() if p != f.part or f.listener}
+        sums = {x: d for x, d in facts.sums_db.items() if x != f.listener}
+        self.session.see(replace(facts, heard=heard, sums_db=sums))

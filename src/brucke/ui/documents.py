@@ -1,0 +1,167 @@
+"""The document's life on disk: templates, recent ones, what a crash leaves, files that come in, export and import."""
+
+import os
+import shutil
+from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
+
+from platformdirs import user_data_path
+from PyQt6.QtCore import QObject, QSettings, QTimer
+
+from ..core.bundle import export_bundle, find_file, import_bundle, sound_files
+from ..core.naming import free_id
+from ..core.recovery import Recovery, find_recoveries, recovery_file, write_recovery
+from ..core.setup_file import SetupError
+from ..core.templates import TEMPLATES
+from .session import Session
+
+KEEP_AFTER_MS = 500
+MOST_RECENT = 8
+
+
+class Documents(QObject):
+    def __init__(self, session: Session, settings: QSettings):
+        super().__init__()
+        self.session, self.settings = session, settings
+        self.home = user_data_path("brucke")
+        self._pool = ThreadPoolExecutor(1)
+        self._kept: tuple[object, ...] = ()
+        # Not started anew by every edit: the first unsaved one is on disk half a second later.
+        self._timer = QTimer(self)
+        self._timer.setSingleShot(True)
+        self._timer.setInterval(KEEP_AFTER_MS)
+        self._timer.timeout.connect(self._keep)
+        session.changed.connect(self._changed)
+        session.replaced.connect(self._changed)
+
+    # Crash
+
+    @property
+    def recovery_home(self) -> Path:
+        return self.home / "recovery"
+
+    def _state(self) -> tuple[object, ...]:
+        s = self.session
+        return s.setup, s.knowledge, s.path, s.more_folders
+
+    def _changed(self) -> None:
+        s = self.session
+        if not s.unsaved:
+            self._timer.stop()
+            if self._kept:
+                self._kept = ()
+                self._pool.submit(recovery_file(self.recovery_home, os.getpid()).unlink, True)
+        elif self._state() != self._kept and not self._timer.isActive():
+            self._timer.start()
+
+    def _keep(self) -> None:
+        """Write what is open aside, in a thread of its own: the disk may be slow."""
+        s = self.session
+        if not s.unsaved:
+            return
+        self._kept = self._state()
+        recovery = Recovery(
+            setup=s.setup, knowledge=s.knowledge, path=str(s.path or ""),
+            folders=tuple(str(f) for f in s.more_folders), pid=os.getpid(),
+        )  # fmt: skip
+        self._pool.submit(self._write, recovery)
+
+    def _write(self, recovery: Recovery) -> None:
+        try:
+            write_recovery(self.recovery_home, recovery)
+        except OSError:
+            self._kept = ()  # tried again with the next edit
+
+    def recover(self) -> bool:
+        """Bring back what a program that ended unexpectedly left; whether there was anything."""
+        found = find_recoveries(self.recovery_home)
+        if not found:
+            return False
+        file, r = found[0]
+        folders = tuple(Path(f) for f in r.folders)
+        self.session.replace(r.setup, r.knowledge, Path(r.path) if r.path else None, folders, saved=False)
+        self._keep()
+        self._pool.submit(file.unlink, True)
+        self.session.noticed.emit(
+            f"Brucke ended unexpectedly. “{r.setup.name}” is as you left it; save it to keep it.", "amber"
+        )
+        return True
+
+    def close(self) -> None:
+        """A proper end leaves nothing to recover."""
+        self._timer.stop()
+        self._pool.shutdown(wait=True)
+        recovery_file(self.recovery_home, os.getpid()).unlink(missing_ok=True)
+        for folder in self.session.more_folders:
+            if folder.parent == self.home / "open":
+                shutil.rmtree(folder, ignore_errors=True)
+
+    # Recent
+
+    def recent(self) -> list[Path]:
+        value = self.settings.value("recent", [], list)
+        return [Path(p) for p in value if Path(p).exists()]
+
+    def remember(self, path: Path) -> None:
+        names = [str(path), *(str(p) for p in self.recent() if p != path)]
+        self.settings.setValue("recent", names[:MOST_RECENT])
+
+    def last(self) -> Path | None:
+        return next(iter(self.recent()), None)
+
+    # New, in, out
+
+    def new(self, template: str) -> None:
+        made = next(t for t in TEMPLATES if t.code == template).make()
+        self.session.replace(made, saved=False)
+
+    def bring_in(self, files: list[Path]) -> tuple[list[str], list[str]]:
+        """Names under which the setup can use sound files from anywhere, and what was wrong with the others."""
+        from ..ports.files import SoundFileError
+        from ..ports.track import track_info
+
+        names, errors = [], []
+        for file in files:
+            try:
+                track_info(file)
+                names.append(self._name_for(file.resolve()))
+            except SoundFileError as e:
+                errors.append(str(e))
+            except OSError as e:
+                errors.append(f"{file.name}: the file: {(e.strerror or str(e)).lower()}")
+        return names, errors
+
+    def _name_for(self, file: Path) -> str:
+        s = self.session
+        if s.path is not None and file.parent == s.path.parent.resolve():
+            return file.name
+        folder = next((f for f in s.more_folders if f.parent == self.home / "open"), None)
+        if folder is None:
+            home = self.home / "open"
+            home.mkdir(parents=True, exist_ok=True)
+            folder = home / free_id(str(os.getpid()), {p.name for p in home.iterdir()})
+            folder.mkdir()
+            s.more_folders = (*s.more_folders, folder)
+        name = file.name
+        for i in range(2, 1000):
+            there = find_file(name, s.folders)
+            if not there.exists():
+                (folder / name).symlink_to(file)
+                return name
+            if there.resolve() == file:
+                return name
+            name = f"{file.stem}-{i}{file.suffix}"
+        raise OSError(f"{file.name}: too many files of that name")
+
+    def export(self, path: Path) -> None:
+        """Errors: OSError, SetupError."""
+        s = self.session
+        files = [(name, find_file(name, s.folders)) for name in sound_files(s.setup)]
+        missing = next((name for name, file in files if not file.exists()), None)
+        if missing is not None:
+            raise SetupError(f"{path.name}: sounds: “{missing}” is nowhere to be found")
+        export_bundle(path, s.setup, s.knowledge, files)
+
+    def import_(self, path: Path) -> None:
+        """Unpack beside our other data and open. Errors: SetupError."""
+        self.session.open(import_bundle(path, self.home / "imported"))

@@ -1,0 +1,1 @@
+"""Gather: what comes in."""

@@ -1,0 +1,92 @@
+"""Beside the equipment: everything of one device, each one click."""
+
+from collections.abc import Callable
+from gettext import gettext as _
+
+from ...core.edits import change_device, let_lead
+from ...core.setup import Device, Setup
+from ..kit.button import Button
+from ..kit.card import Card
+from ..kit.chips import Chips
+from ..kit.flow import Flow
+from ..kit.label import Words
+from ..theme.theme import Theme
+from .part_cards import Edit
+
+RATES_HZ = (44100, 48000, 88200, 96000)
+FRAMES = (64, 128, 256, 512, 1024, 2048)
+BUFFERS = (1, 2, 3, 4)
+BITS = (16, 24, 32)
+
+
+def _choices(values: tuple[int, ...], now: int, text: Callable[[int], str]) -> list[tuple[str, str]]:
+    return [(str(v), text(v)) for v in sorted({*values, now}) if v]
+
+
+class DeviceCard(Card):
+    def __init__(self, theme: Theme, edit: Edit):
+        super().__init__(theme)
+        self.edit = edit
+        self.setup, self.device = Setup(), Device(id="", name="", kind="interface")
+        self.rates = Chips(theme, "Sample rate", [], lambda k: self._change(f"{int(k)} Hz", rate_hz=int(k)))
+        self.bits = Chips(theme, "Sample format", [], lambda k: self._change(f"{k} bit", bits=int(k)))
+        self.frames = Chips(theme, "Buffer", [], lambda k: self._change(f"buffer {k}", buffer_frames=int(k)))
+        self.count = Chips(theme, "Buffers", [], lambda k: self._change(f"{k} buffers", buffers=int(k)))
+        self.leads = Button(theme, "sets the clock", "choice")
+        self.direct = Button(theme, "direct monitoring is on", "choice")
+        self.wireless = Button(theme, "wireless", "choice")
+        self.unplug = Button(theme, "Unplug the stand-in", "outline")
+        self._titles = []
+        for title, chips in (
+            ("sample rate", self.rates), ("sample format", self.bits), ("buffer, in frames", self.frames),
+            ("how many of them", self.count),
+        ):  # fmt: skip
+            label = Words(theme, "small", "mute", wraps=False)
+            label.setText(title)
+            self._titles.append(label)
+            self.column.addWidget(label)
+            self.column.addWidget(chips)
+        flow = Flow(6)
+        for b in (self.leads, self.direct, self.wireless):
+            flow.addWidget(b)
+        self.column.addLayout(flow)
+        self.column.addWidget(self.unplug)
+        self.leads.clicked.connect(self._lead)
+        self.direct.clicked.connect(lambda: self._flag("direct_monitoring", "direct monitoring"))
+        self.wireless.clicked.connect(lambda: self._flag("wireless", "wireless"))
+
+    def show_device(self, setup: Setup, device: Device, absent: bool, running: bool) -> None:
+        self.setup, self.device = setup, device
+        camera, interface = device.kind == "camera", device.kind == "interface"
+        self.rates.offer(_choices(RATES_HZ, device.rate_hz, lambda v: f"{v / 1000:g} kHz"))
+        self.bits.offer(_choices(BITS, device.bits, lambda v: f"{v} bit"))
+        self.frames.offer(_choices(FRAMES, device.buffer_frames, str))
+        self.count.offer(_choices(BUFFERS, device.buffers, lambda v: f"× {v}"))
+        self.rates.show_on(str(device.rate_hz))
+        self.bits.show_on(str(device.bits))
+        self.frames.show_on(str(device.buffer_frames))
+        self.count.show_on(str(device.buffers))
+        for w in (self.rates, self.bits, self._titles[0], self._titles[1]):
+            w.setVisible(not camera)
+        for w in (self.frames, self.count, self._titles[2], self._titles[3]):
+            w.setVisible(not camera and device.kind != "recorder")
+        for button, on in (
+            (self.leads, device.sets_clock),
+            (self.direct, device.direct_monitoring),
+            (self.wireless, device.wireless),
+        ):
+            button.setVisible(interface)
+            button.setChecked(on)
+        self.unplug.setVisible(running and device.kind not in ("camera", "recorder"))
+        self.unplug.setText(_("Plug the stand-in in again") if absent else _("Unplug the stand-in"))
+
+    def _change(self, what: str, **fields: object) -> None:
+        self.edit(f"{self.device.name} {what}", change_device(self.setup, self.device.id, **fields))
+
+    def _flag(self, field: str, what: str) -> None:
+        on = not getattr(self.device, field)
+        self._change(f"{what} {'on' if on else 'off'}", **{field: on})
+
+    def _lead(self) -> None:
+        self.leads.setChecked(self.device.sets_clock)
+        self.edit(f"{self.device.name} sets the clock", let_lead(self.setup, self.device.id))

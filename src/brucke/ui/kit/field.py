@@ -1,0 +1,150 @@
+"""Numbers that are typed or nudged and always show their unit, and short texts."""
+
+from PyQt6.QtCore import QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QColor, QFocusEvent, QKeyEvent, QPainter, QPaintEvent, QPalette, QPen, QValidator
+from PyQt6.QtWidgets import QAbstractSpinBox, QDoubleSpinBox, QLineEdit, QSizePolicy
+
+from ..paint.sheet import colour
+from ..theme.fonts import font
+from ..theme.theme import Theme
+
+MINUS = "−"
+
+
+def _restyle(widget: "QDoubleSpinBox | QLineEdit", theme: Theme) -> None:
+    t = theme.tokens
+    widget.setFont(font("strong", t.scale))
+    palette = QPalette(widget.palette())
+    for role, name in ((QPalette.ColorRole.Base, "card"), (QPalette.ColorRole.Text, "ink")):
+        palette.setColor(role, QColor(colour(t, name)))
+    widget.setPalette(palette)
+    widget.setMinimumHeight(round(t.px(34)))
+
+
+class Line(QLineEdit):
+    """A line to type in with our own edge."""
+
+    def __init__(self, theme: Theme):
+        super().__init__()
+        self._line_theme = theme
+        self.setFrame(False)
+        self.setTextMargins(8, 0, 8, 0)
+
+    def paintEvent(self, e: QPaintEvent | None) -> None:
+        super().paintEvent(e)
+        t = self._line_theme.tokens
+        p = QPainter(self)
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        p.setPen(QPen(colour(t, "water" if self.hasFocus() else "edge"), 2 if self.hasFocus() else 1.2))
+        p.drawRoundedRect(QRectF(self.rect()).adjusted(1, 1, -1, -1), t.px(6), t.px(6))
+
+
+class NumberField(QDoubleSpinBox):
+    """Arrow keys step by one, with Shift by ten, with Alt by a tenth. `entered(value)` after every change by hand."""
+
+    entered = pyqtSignal(float)
+
+    def __init__(self, theme: Theme, name: str, low: float, high: float, suffix: str, digits: int = 1):
+        super().__init__()
+        self._theme = theme
+        self.setLineEdit(Line(theme))
+        self.setAccessibleName(name)
+        self.setRange(low, high)
+        self.setDecimals(digits)
+        self.setSuffix(f" {suffix}" if suffix else "")
+        self.setSingleStep(1.0)
+        self.setFrame(False)
+        self.setKeyboardTracking(False)
+        self.setButtonSymbols(QAbstractSpinBox.ButtonSymbols.NoButtons)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.valueChanged.connect(self.entered)
+        theme.changed.connect(lambda: _restyle(self, theme))
+        _restyle(self, theme)
+
+    def show_value(self, value: float) -> None:
+        """Without saying that somebody entered it; left alone while somebody types."""
+        if abs(value - self.value()) > 1e-9 and not (self.hasFocus() and self._typed()):
+            self.blockSignals(True)
+            self.setValue(value)
+            self.blockSignals(False)
+
+    def _typed(self) -> bool:
+        line = self.lineEdit()
+        return line is not None and line.isModified()
+
+    def textFromValue(self, value: float) -> str:
+        text = f"{abs(value):.{self.decimals()}f}"
+        if float(text) == 0:
+            return text
+        return f"{MINUS}{text}" if value < 0 else f"+{text}" if self.suffix() == " dB" else text
+
+    def valueFromText(self, text: str | None) -> float:
+        number = (text or "").removesuffix(self.suffix()).replace(MINUS, "-").replace(",", ".").strip()
+        try:
+            return float(number)
+        except ValueError:
+            return self.value()
+
+    def validate(self, text: str | None, pos: int) -> tuple[object, str, int]:  # type: ignore[override]
+        number = (text or "").removesuffix(self.suffix()).replace(MINUS, "-").replace(",", ".").strip()
+        if number in ("", "-", "+", ".", "-."):
+            return QValidator.State.Intermediate, text or "", pos
+        try:
+            inside = self.minimum() <= float(number) <= self.maximum()
+        except ValueError:
+            return QValidator.State.Invalid, text or "", pos
+        return (QValidator.State.Acceptable if inside else QValidator.State.Intermediate), text or "", pos
+
+    def keyPressEvent(self, e: QKeyEvent | None) -> None:
+        if e is not None and e.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down):
+            size = {Qt.KeyboardModifier.ShiftModifier: 10.0, Qt.KeyboardModifier.AltModifier: 0.1}.get(
+                e.modifiers() & ~Qt.KeyboardModifier.KeypadModifier, 1.0
+            )
+            self.setValue(self.value() + (size if e.key() == Qt.Key.Key_Up else -size) * self.singleStep())
+            return
+        if e is not None and e.key() == Qt.Key.Key_Escape and self._typed():
+            line = self.lineEdit()
+            assert line is not None
+            line.setText(f"{self.textFromValue(self.value())}{self.suffix()}")
+            line.setModified(False)
+            return
+        super().keyPressEvent(e)
+
+
+class TextField(Line):
+    """A name. `entered(text)` with Enter or on leaving; Esc brings the old one back."""
+
+    entered = pyqtSignal(str)
+
+    def __init__(self, theme: Theme, name: str):
+        super().__init__(theme)
+        self._kept = ""
+        self.setAccessibleName(name)
+        self.setMaxLength(120)
+        self.returnPressed.connect(self._enter)
+        theme.changed.connect(lambda: _restyle(self, theme))
+        _restyle(self, theme)
+
+    def show_text(self, text: str) -> None:
+        self._kept = text
+        if text != self.text() and not (self.hasFocus() and self.isModified()):
+            self.setText(text)
+
+    def _enter(self) -> None:
+        if self.text() != self._kept and self.text().strip():
+            self._kept = self.text()
+            self.setModified(False)
+            self.entered.emit(self.text())
+        else:
+            self.setText(self._kept)
+
+    def focusOutEvent(self, e: QFocusEvent | None) -> None:
+        self._enter()
+        super().focusOutEvent(e)
+
+    def keyPressEvent(self, e: QKeyEvent | None) -> None:
+        if e is not None and e.key() == Qt.Key.Key_Escape and self.isModified():
+            self.setText(self._kept)
+            self.setModified(False)
+            return
+        super().keyPressEvent(e)

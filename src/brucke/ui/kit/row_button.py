@@ -1,0 +1,54 @@
+"""An invisible button over one row of a drawing, so that keyboard and readers reach what is painted."""
+
+from PyQt6.QtCore import QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtWidgets import QAbstractButton, QWidget
+
+from ..paint.sheet import colour
+from ..theme.theme import Theme
+
+
+class RowButton(QAbstractButton):
+    """Paints only its focus. `stepped(±1)` with the arrow keys; `moved(±1)` with Alt and arrow, or by dragging it
+    over its neighbour."""
+
+    stepped = pyqtSignal(int)
+    moved = pyqtSignal(int)
+
+    def __init__(self, theme: Theme, parent: QWidget):
+        super().__init__(parent)
+        self._theme = theme
+        self._from = 0.0
+        self.setCheckable(True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+
+    def paintEvent(self, e: QPaintEvent | None) -> None:
+        if self.hasFocus():
+            t = self._theme.tokens
+            p = QPainter(self)
+            p.setRenderHint(QPainter.RenderHint.Antialiasing)
+            p.setPen(QPen(colour(t, "water"), 2))
+            p.drawRoundedRect(QRectF(self.rect()).adjusted(2, 2, -2, -2), t.px(6), t.px(6))
+
+    def keyPressEvent(self, e: QKeyEvent | None) -> None:
+        step = {Qt.Key.Key_Up: -1, Qt.Key.Key_Down: 1}.get(Qt.Key(e.key()) if e is not None else Qt.Key.Key_unknown)
+        if e is None or step is None:
+            super().keyPressEvent(e)
+        elif e.modifiers() & Qt.KeyboardModifier.AltModifier:
+            self.moved.emit(step)
+        else:
+            self.stepped.emit(step)
+
+    def mousePressEvent(self, e: QMouseEvent | None) -> None:
+        if e is not None:
+            self._from = e.position().y()
+        super().mousePressEvent(e)
+
+    def mouseMoveEvent(self, e: QMouseEvent | None) -> None:
+        super().mouseMoveEvent(e)
+        if e is None or not e.buttons() & Qt.MouseButton.LeftButton:
+            return
+        by = e.position().y() - self._from
+        if abs(by) > self.height() * 0.75:
+            self._from += self.height() if by > 0 else -self.height()
+            self.moved.emit(1 if by > 0 else -1)

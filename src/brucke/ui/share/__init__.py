@@ -1,0 +1,1 @@
+"""Share: who hears what."""

@@ -1,0 +1,120 @@
+"""What Share shows: one cell for every part and listener, as plain data. No Qt."""
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from gettext import gettext as _
+
+from ... import words
+from ...core.checks import Result
+from ...core.findings import Finding
+from ...core.listener_edits import Heard, heard_by
+from ...core.routing.ways import own_return
+from ...core.setup import Listener, Part, Setup
+from ...core.timing.align import RouteTiming, Timing
+from ...words_documents import LISTENER_KINDS
+from ...words_soundcheck import short_text
+
+HEARD_WORDS = {"all": _("all"), "some": _("some"), "none": _("none")}
+FURTHEST_MS = 60.0  # how far from in step the little mark can go
+
+
+@dataclass(frozen=True)
+class Cell:
+    """`state`: on, off, kept out. `offset` −1…1 is where the mark stands, None without one; `note` what is wrong."""
+
+    state: str
+    colour: int
+    gain: str = ""
+    timing: str = ""
+    tone: str = "mute"
+    offset: float | None = None
+    note: str = ""
+    said: str = ""
+
+
+@dataclass(frozen=True)
+class Heads:
+    """A row or column head: name, what it is, colour of a part."""
+
+    id: str
+    name: str
+    kind: str
+    colour: int = -1
+    note: str = ""
+
+
+@dataclass(frozen=True)
+class ShareData:
+    parts: tuple[Heads, ...]
+    listeners: tuple[Heads, ...]
+    heard: tuple[tuple[Heard, Heard], ...]  # by me, by them, of every part
+    cells: tuple[tuple[Cell, ...], ...]  # [part][listener]
+
+
+def cell_findings(results: Iterable[Result], part: str, listener: str) -> list[Finding]:
+    """What concerns one cell; the timing of a route has its own words there."""
+    return [
+        f for r in results for f in r.findings
+        if f.part == part and f.listener == listener and f.code not in ("out_of_step", "picture_first")
+    ]  # fmt: skip
+
+
+def listener_findings(results: Iterable[Result], listener: str) -> list[Finding]:
+    return [f for r in results for f in r.findings if f.listener == listener and not f.part]
+
+
+def _timing_words(kind: str, r: RouteTiming) -> tuple[str, str, float | None]:
+    """(words, tone, where the mark stands)."""
+    if r.kind == "far_end":
+        return f"{r.arrival.value * 1e3:.0f} ms", "mute", None
+    if r.off is None:
+        return f"{sum(s.latency.value for s in r.stages) * 1e3:.1f} ms", "water", None
+    off = r.off.value * 1e3
+    share = max(-1.0, min(1.0, off / FURTHEST_MS))
+    if r.in_step:
+        return "", "water", 0.0
+    return f"{abs(off):.0f} {'early' if off < 0 else 'late'}", "coral", share
+
+
+def _cell(setup: Setup, part: Part, listener: Listener, timing: dict[str, RouteTiming], notes: list[Finding]) -> Cell:
+    route = setup.route(part.id, listener.id)
+    where = f"{part.name} to {listener.name}"
+    note = next((s for f in notes if (s := short_text(f))), "")
+    if own_return(part, listener.id) and (route is None or not route.on):
+        return Cell("kept out", part.colour, said=f"{where}: their own echo, kept out", note="")
+    if route is None or not route.on:
+        return Cell("off", part.colour, said=f"{where}: off")
+    r = timing.get(part.id)
+    text, tone, offset = _timing_words(part.kind, r) if r is not None else ("", "mute", None)
+    if part.kind == "picture":
+        gain = _("kept") if listener.kind == "recorder" else _("seen")
+    else:
+        gain = words.db_text(route.gain_db)
+    if part.chain and not route.processed:
+        gain += _(" dry")
+    said = ", ".join(x for x in (f"{where}: on", gain, text, note) if x)
+    return Cell("on", part.colour, gain, text, tone, offset, note, said)
+
+
+def share_data(setup: Setup, timing: Timing, results: Iterable[Result]) -> ShareData:
+    results = list(results)
+    by_cell: dict[tuple[str, str], list[Finding]] = {}
+    for r in results:
+        for f in r.findings:
+            if f.listener and f.code not in ("out_of_step", "picture_first"):
+                by_cell.setdefault((f.part, f.listener), []).append(f)
+    times = {t.listener: {r.part: r for r in t.routes} for t in timing.listeners}
+    cells = tuple(
+        tuple(_cell(setup, p, x, times.get(x.id, {}), by_cell.get((p.id, x.id), [])) for x in setup.listeners)
+        for p in setup.parts
+    )
+    parts = tuple(Heads(p.id, p.name, words.KIND_WORDS[p.kind], p.colour) for p in setup.parts)
+    listeners = tuple(
+        Heads(
+            x.id, x.name, LISTENER_KINDS[x.kind], -1,
+            next((s for f in by_cell.get(("", x.id), []) if (s := short_text(f))), ""),
+        )
+        for x in setup.listeners
+    )  # fmt: skip
+    heard = tuple((heard_by(setup, p.id, True), heard_by(setup, p.id, False)) for p in setup.parts)
+    return ShareData(parts, listeners, heard, cells)

@@ -1,0 +1,1 @@
+"""The soundcheck: what would go wrong, why, and what mends it."""
