@@ -71,6 +71,8 @@ def _parser() -> argparse.ArgumentParser:
     p.set_defaults(shots=None)
     p = command("demo", commands.demo, "the window with the Nightboat hour")
     p.add_argument("--shots", type=Path, metavar="DIR", help="write one PNG of each main view and end")
+    p.add_argument("--device", default="", metavar="NAME", help="a real sound card in place of the simulated interface")
+    p = command("devices", commands.devices, "sound cards that --device can name")
     p = command("arrivals", commands.arrivals, "stages, arrivals, and the delays that would align")
     p.add_argument("setup", type=Path)
     p.add_argument("--listener", metavar="ID")

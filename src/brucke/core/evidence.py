@@ -112,7 +112,15 @@ def _digest(*what: object) -> str:
 
 def device_fingerprint(setup: Setup, device: Device) -> str:
     """Changes with whatever a round trip of `device` depends on."""
-    return _digest(setup.rate_hz, setup.block_frames, device.id, device.rate_hz, device.buffer_frames, device.buffers)
+    return _digest(
+        setup.rate_hz,
+        setup.block_frames,
+        device.id,
+        device.rate_hz,
+        device.buffer_frames,
+        device.buffers,
+        *([device.card] if device.card else []),
+    )
 
 
 def picture_fingerprint(setup: Setup, part: str, listener: str) -> str:

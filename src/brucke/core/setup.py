@@ -47,6 +47,7 @@ class Device(_Data, frozen=True, kw_only=True):
     sets_clock: bool = False
     direct_monitoring: bool = False
     wireless: bool = False
+    card: str = ""
 
 
 class Gate(_Data, frozen=True, kw_only=True, tag="gate", tag_field="kind"):

@@ -1,6 +1,6 @@
 """The engine's own process: one thread, the block path and nothing else.
 
-python -m brucke.engine.host SHAPE FD SOCKET — started by `link.py`, never by hand.
+python -m brucke.engine.host SHAPE FD SOCKET [WIRING] — started by `link.py`, never by hand.
 """
 
 import contextlib
@@ -11,10 +11,12 @@ import resource
 import sys
 import time
 
+import msgspec
 import numpy as np
 
 from ..ports.port import Port
 from ..ports.rings import RingPort
+from ..ports.soundcard import CardPort, Wiring
 from .channel import Channel
 from .region import Head, Region, attach, record_frames
 from .runner import MeasureOrder, Runner
@@ -25,16 +27,18 @@ REFUSED = 4
 
 
 class Host:
-    def __init__(self, region: Region, channel: Channel):
+    def __init__(self, region: Region, channel: Channel, wiring: Wiring | None = None):
         self.region, self.channel = region, channel
         shape = region.shape
         number, plan = region.read_plan()
         self.runner = Runner(shape, plan)
         self.adopted = number
-        self.port: Port = RingPort(
+        rings = self.rings = RingPort(
             region.sound("in_ring"), region.sound("out_ring"), region.head, Head.OUT_BLOCKS, Head.IN_BLOCKS,
             shape.block, shape.rate,
         )  # fmt: skip
+        self.card = wiring
+        self.port: Port = CardPort(wiring, rings, shape.block, shape.rate, self._card_says) if wiring else rings
         self.captures = np.zeros((shape.captures, shape.block), np.float32)
         self.record = region.sound("record_ring")
         self.load = 0.0
@@ -42,20 +46,31 @@ class Host:
 
     def run(self) -> None:
         self._be_prompt()
-        region, deadline = self.region, self.region.shape.block / self.region.shape.rate
+        region = self.region
         region.set(Head.GENERATION, region.get(Head.GENERATION) + 1)
         region.set(Head.STATE, 1)
         self.port.start()
-        while not self.channel.lost:
-            began = time.thread_time()
-            if not self._commands():
-                return
-            self.block()
-            spent = (time.thread_time() - began) / deadline
-            self.load += 0.02 * (spent - self.load)
-            region.set(Head.LOAD_PPM, int(self.load * 1e6))
-            if self.port.wait() > deadline:
-                region.set(Head.MISSED, region.get(Head.MISSED) + 1)
+        self.port.drive(self._period)
+
+    def _period(self) -> bool:
+        """One block with its orders; False where it was the last."""
+        region, deadline = self.region, self.region.shape.block / self.region.shape.rate
+        began = time.thread_time()
+        if self.channel.lost or not self._commands():
+            return False
+        self.block()
+        spent = (time.thread_time() - began) / deadline
+        self.load += 0.02 * (spent - self.load)
+        region.set(Head.LOAD_PPM, int(self.load * 1e6))
+        region.set(Head.MISSED, self.rings.missed)
+        return True
+
+    def _card_says(self, missing: bool, in_s: float, out_s: float, dropouts: int) -> None:
+        assert self.card is not None
+        self.region["missing"][self.card.device] = missing
+        self.region.set(Head.CARD_IN_US, round(in_s * 1e6))
+        self.region.set(Head.CARD_OUT_US, round(out_s * 1e6))
+        self.region.set(Head.CARD_DROPOUTS, dropouts)
 
     def _be_prompt(self) -> None:
         gc.collect()
@@ -154,11 +169,12 @@ def warm_up(region: Region) -> None:
 def main() -> None:
     """Get ready, and wait for the word: an engine may stand by for one that dies."""
     region, channel = attach(sys.argv[1], int(sys.argv[2])), Channel.attach(int(sys.argv[3]))
+    wiring = msgspec.json.decode(sys.argv[4], type=Wiring) if len(sys.argv) > 4 else None
     warm_up(region)
     while (message := channel.receive()) is None and not channel.lost:
         channel.wait()
     if message is not None and message["do"] == "go":
-        Host(region, channel).run()
+        Host(region, channel, wiring).run()
 
 
 if __name__ == "__main__":

@@ -12,10 +12,12 @@ import time
 from dataclasses import dataclass
 from typing import Any
 
+import msgspec
 import numpy as np
 import numpy.typing as npt
 
 from ..core.measure.stimulus import StimulusKind, stimulus
+from ..ports.soundcard import Wiring
 from .channel import Channel
 from .plan import F32, Plan, Shape
 from .region import Head, Region, record_frames, shape_text
@@ -43,23 +45,25 @@ class MeasureHandle:
 
 
 class EngineLink:
-    """`world` is the module of the process behind the ports and its arguments."""
+    """`world` is the module of the process behind the ports and its arguments; `card` a sound card that the
+    engine itself opens."""
 
-    def __init__(self, shape: Shape, plan: Plan, world: list[str]):
+    def __init__(self, shape: Shape, plan: Plan, world: list[str], card: Wiring | None = None):
         self.shape = shape
+        self._engine_arguments = [] if card is None else [msgspec.json.encode(card).decode()]
         self.region = Region(shape)
         self.region.write_plan(plan)
         self.restarts = 0
         self.world = self._spawn("world", world[0], *world[1:])
         self.recorder = self._spawn("recorder", "brucke.engine.recorder")
         self.standby: Child | None = None
-        self.engine = self._spawn("engine", "brucke.engine.host")
+        self.engine = self._spawn("engine", "brucke.engine.host", *self._engine_arguments)
         self.engine.channel.send("go")
 
     def stand_by(self) -> None:
         """A second engine that is ready and waits, so that a death is short."""
         if self.standby is None:
-            self.standby = self._spawn("standby", "brucke.engine.host")
+            self.standby = self._spawn("standby", "brucke.engine.host", *self._engine_arguments)
 
     def _spawn(self, role: str, module: str, *arguments: str) -> Child:
         channel, theirs = Channel.pair()
@@ -98,7 +102,7 @@ class EngineLink:
         self.region.set(Head.BACK, -1)
         self.restarts += 1
         ready = self.standby if self.standby is not None and self.standby.alive else None
-        self.engine = ready or self._spawn("engine", "brucke.engine.host")
+        self.engine = ready or self._spawn("engine", "brucke.engine.host", *self._engine_arguments)
         self.standby = None
         self.engine.channel.send("go")
 

@@ -48,6 +48,9 @@ class Head(IntEnum):
     PLAYER_STATE = 17  # 0 stopped, 1 playing
     PLAYER_LENGTH = 18
     WORLD_STATE = 19  # 0 starting, 1 running
+    CARD_IN_US = 20  # what a sound card reports of itself, in microseconds; 0 without one
+    CARD_OUT_US = 21
+    CARD_DROPOUTS = 22
 
 
 class Region:

@@ -1,5 +1,6 @@
-"""Where sound gets in and out. A backend is anything with these four methods; nobody else knows which."""
+"""Where sound gets in and out. A backend is anything with these methods; nobody else knows which."""
 
+from collections.abc import Callable
 from typing import Protocol
 
 import numpy as np
@@ -25,4 +26,8 @@ class Port(Protocol):
 
     def wait(self) -> float:
         """Sleep until the next block is due; seconds by which its time has already passed, or 0."""
+        ...
+
+    def drive(self, block: Callable[[], bool]) -> None:
+        """Call `block` once a period, in which it reads and writes, until it says False."""
         ...

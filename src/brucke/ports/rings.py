@@ -4,6 +4,7 @@ The block before last has to be there, not the newest: a device with buffers del
 """
 
 import time
+from collections.abc import Callable
 
 import numpy as np
 import numpy.typing as npt
@@ -23,6 +24,7 @@ class RingPort:
         self._n, self._blocks = block, in_ring.shape[1] // block
         self._period = block / rate
         self.block = int(counters[out_index])
+        self.missed = 0
         self._due = time.monotonic() + self._period
 
     def start(self) -> None:
@@ -52,3 +54,9 @@ class RingPort:
             self._due = now
         self._due += self._period
         return max(0.0, late)
+
+    def drive(self, block: Callable[[], bool]) -> None:
+        """By the system's timer; `missed` counts the periods that were over before their block was done."""
+        while block():
+            if self.wait() > self._period:
+                self.missed += 1

@@ -81,7 +81,8 @@ class LiveWorld:
         self.world.absent = devices
         missing = self.region["missing"]
         for i, device in enumerate(self.world.setup.devices):
-            missing[i] = device.id in devices
+            if device.id not in self.world.real:
+                missing[i] = device.id in devices
 
     def _hand_over(self, folder: Path, calls: dict[str, F32]) -> None:
         for device, sound in calls.items():

@@ -23,6 +23,7 @@ from .truth import Cable, Truth
 
 Defer = Callable[[Callable[[], None]], None]
 CABLE_GAIN = {"plugged": 0.5, "wandering": 0.5, "loud": 6.0, "unplugged": 0.0}
+REAL_LEAD_BLOCKS = 24
 MIXER_FRAMES = 96.0  # what an interface's own direct monitoring takes
 
 
@@ -36,12 +37,14 @@ class World:
     ):  # fmt: skip
         self.setup, self.truth = setup, truth
         self.absent: set[str] = set()
+        self.real = real
         self.n, self.rate = setup.block_frames, setup.rate_hz
         self._captures = captures
         self._interface = next((d for d in setup.devices if d.kind == "interface" and d.id not in real), None)
         held = self._interface.buffer_frames * self._interface.buffers if self._interface else self.n
         self._out_blocks = max(1, held // self.n)  # blocks that the interface's output buffers hold back
-        self.lead_blocks = 2 * self._out_blocks - 1
+        # A real card asks for several blocks in a row; what is simulated beside it keeps further ahead.
+        self.lead_blocks = REAL_LEAD_BLOCKS if real else 2 * self._out_blocks - 1
         self._block = 0
         self._player_past: dict[str, F32] = {}
         self._mono = {id: np.ascontiguousarray(s.mean(axis=0), np.float32) for id, s in sounds.items()}

@@ -7,12 +7,17 @@ from pathlib import Path
 from PyQt6.QtCore import QSettings
 from PyQt6.QtWidgets import QApplication, QMessageBox
 
+from ..core.edits import change_device
 from ..core.setup_file import SetupError
+from ..ports.cards import CardError, check_card
+from ..rehearse.equipment import card_wiring
 from .documents import Documents
 from .running import Running
 from .session import Session
 from .theme.fonts import load_fonts
 from .theme.theme import Theme
+
+CARD_BUFFERS = 8  # of one block each: what a desktop's sound server needs to keep up
 
 
 def make_app() -> tuple[QApplication, Theme, QSettings]:
@@ -43,14 +48,28 @@ def _first_document(session: Session, documents: Documents, setup: Path | None, 
             session.open(last)
 
 
-def run(setup: Path | None, demo: bool = False, shots: Path | None = None) -> int:
-    """The window until it is closed; 2 where the setup cannot be opened."""
+def _use_card(session: Session, name: str) -> None:
+    """The setup's interface becomes a real sound card. Errors: CardError."""
+    interface = next((d for d in session.setup.devices if d.kind == "interface"), None)
+    if interface is None:
+        raise CardError(f"{name}: this setup has no interface that could be a sound card")
+    setup = change_device(session.setup, interface.id, card=name, buffers=CARD_BUFFERS)
+    wiring = card_wiring(setup)
+    assert wiring is not None
+    check_card(name, wiring.inputs, wiring.outputs, setup.rate_hz)
+    session.replace(setup, session.knowledge, None, session.folders, saved=True)
+
+
+def run(setup: Path | None, demo: bool = False, shots: Path | None = None, device: str = "") -> int:
+    """The window until it is closed; 2 where the setup cannot be opened, or the sound card `device` is not there."""
     app, theme, settings = make_app()
     session = Session()
     documents = Documents(session, settings)
     try:
         _first_document(session, documents, setup, demo)
-    except SetupError as e:
+        if device:
+            _use_card(session, device)
+    except (SetupError, CardError) as e:
         print(f"brucke: {e}", file=sys.stderr)
         if QApplication.platformName() not in ("offscreen", "minimal"):
             QMessageBox.critical(None, "Brucke", f"{e}.")

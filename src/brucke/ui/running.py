@@ -16,7 +16,9 @@ from ..core.setup_file import save
 from ..engine.link import EngineLink
 from ..engine.plan import PlanError, capture_channels, compile_plan, shape_of
 from ..engine.region import Head
-from ..rehearse.equipment import world_command
+from ..ports.cards import CardError, check_card
+from ..ports.soundcard import Wiring
+from ..rehearse.equipment import card_wiring, reported_with_card, world_command
 from ..rehearse.evidence import now
 from ..words import device_name
 from .session import Session
@@ -56,6 +58,7 @@ class Running(QObject):
         self._clips_from: dict[str, int] = {}
         self._clips_now: dict[str, int] = {}
         self._told: tuple[object, ...] = ()
+        self.card: Wiring | None = None
         self._folder: tempfile.TemporaryDirectory[str] | None = None
         self._play_when_up = False
         self._wired: tuple[object, ...] = ()
@@ -72,13 +75,19 @@ class Running(QObject):
         session = self.session
         try:
             plan = compile_plan(session.setup, session.live)
-        except PlanError as e:
+            card = card_wiring(session.setup)
+            if card is not None:
+                check_card(card.name, card.inputs, card.outputs, session.setup.rate_hz)
+        except (PlanError, CardError) as e:
             session.noticed.emit(f"Not started: {e}.", "coral")
             return
         self._folder = tempfile.TemporaryDirectory(prefix="brucke-")
         document = Path(self._folder.name) / "running.brucke.json"
         save(document, session.setup, session.knowledge)
-        self.link = EngineLink(shape_of(session.setup), plan, world_command(document, session.folders))
+        real = [] if card is None else [session.setup.devices[card.device].id]
+        world = world_command(document, session.folders, real=real)
+        self.link = EngineLink(shape_of(session.setup), plan, world, card)
+        self.card = card
         self._wired = _wiring(session.setup)
         self._clips_from.clear()
         self.clips.clear()
@@ -150,6 +159,9 @@ class Running(QObject):
             # A file at full scale is as it was made; only an input can be driven too far.
             if setup.device(part.device).kind == "interface":
                 self.clips[part.id] = self._clips_now[part.id] - self._clips_from.get(part.id, 0)
+        if self.card is not None:
+            in_s, out_s = link.get(Head.CARD_IN_US) / 1e6, link.get(Head.CARD_OUT_US) / 1e6
+            self.session.see(reported_with_card(self.session.facts, setup.devices[self.card.device].id, in_s, out_s))
         missing = tuple(setup.devices[i].id for i in link.missing() if i < len(setup.devices))
         if missing != self.session.facts.missing:
             self._missing_changed(missing)
@@ -283,7 +295,7 @@ class Running(QObject):
     def dropouts(self) -> int:
         if self.link is None:
             return 0
-        return self.link.get(Head.LATE) + self.link.get(Head.MISSED)
+        return self.link.get(Head.LATE) + self.link.get(Head.MISSED) + self.link.get(Head.CARD_DROPOUTS)
 
     @property
     def back_frame(self) -> int:

@@ -57,7 +57,8 @@ def _interface_stage(known: Situation, device: Device, code: str, sign: float) -
     buffers = buffer_seconds(device.buffer_frames, device.buffers, device.rate_hz)
     measured = known.round_trip(device)
     if measured is None:
-        return Stage(code, Quantity(buffers, {f"{code}:{device.id}": UNMEASURED_CONVERTER_S}), "calculated", device.id)
+        reported = known.facts.reported_s.get(f"{device.id}:{'in' if code == 'capture' else 'out'}", buffers)
+        return Stage(code, Quantity(reported, {f"{code}:{device.id}": UNMEASURED_CONVERTER_S}), "calculated", device.id)
     rest = (measured.value_s - 2 * buffers) / 2
     terms = {
         f"round trip:{device.id}": measured.plus_minus_s / 2,

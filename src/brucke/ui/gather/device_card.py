@@ -5,6 +5,7 @@ from gettext import gettext as _
 
 from ...core.edits import change_device, let_lead
 from ...core.setup import Device, Setup
+from ...ports.cards import CardError, list_cards
 from ..kit.button import Button
 from ..kit.card import Card
 from ..kit.chips import Chips
@@ -24,9 +25,10 @@ def _choices(values: tuple[int, ...], now: int, text: Callable[[int], str]) -> l
 
 
 class DeviceCard(Card):
-    def __init__(self, theme: Theme, edit: Edit):
+    def __init__(self, theme: Theme, edit: Edit, problem: Callable[[str], None]):
         super().__init__(theme)
-        self.edit = edit
+        self.edit, self.problem = edit, problem
+        self._found: tuple[str, ...] = ()
         self.setup, self.device = Setup(), Device(id="", name="", kind="interface")
         self.rates = Chips(theme, "Sample rate", [], lambda k: self._change(f"{int(k)} Hz", rate_hz=int(k)))
         self.bits = Chips(theme, "Sample format", [], lambda k: self._change(f"{k} bit", bits=int(k)))
@@ -36,6 +38,8 @@ class DeviceCard(Card):
         self.direct = Button(theme, "direct monitoring is on", "choice")
         self.wireless = Button(theme, "wireless", "choice")
         self.unplug = Button(theme, "Unplug the stand-in", "outline")
+        self.cards = Chips(theme, "Sound card", [], self._card)
+        self.look = Button(theme, "Look for sound cards", "outline")
         self._titles = []
         for title, chips in (
             ("sample rate", self.rates), ("sample format", self.bits), ("buffer, in frames", self.frames),
@@ -50,7 +54,9 @@ class DeviceCard(Card):
         for b in (self.leads, self.direct, self.wireless):
             flow.addWidget(b)
         self.column.addLayout(flow)
-        self.column.addWidget(self.unplug)
+        for w in (self.cards, self.look, self.unplug):
+            self.column.addWidget(w)
+        self.look.clicked.connect(self._look)
         self.leads.clicked.connect(self._lead)
         self.direct.clicked.connect(lambda: self._flag("direct_monitoring", "direct monitoring"))
         self.wireless.clicked.connect(lambda: self._flag("wireless", "wireless"))
@@ -77,11 +83,28 @@ class DeviceCard(Card):
         ):
             button.setVisible(interface)
             button.setChecked(on)
-        self.unplug.setVisible(running and device.kind not in ("camera", "recorder"))
+        for w in (self.cards, self.look):
+            w.setVisible(interface)
+        found = {c: c for c in (*self._found, device.card) if c}
+        self.cards.offer([("", _("simulated stand-in")), *found.items()])
+        self.cards.show_on(device.card)
+        self.unplug.setVisible(running and not device.card and device.kind not in ("camera", "recorder"))
         self.unplug.setText(_("Plug the stand-in in again") if absent else _("Unplug the stand-in"))
 
     def _change(self, what: str, **fields: object) -> None:
         self.edit(f"{self.device.name} {what}", change_device(self.setup, self.device.id, **fields))
+
+    def _card(self, name: str) -> None:
+        self._change(f"is {name or 'a simulated stand-in'}", card=name)
+
+    def _look(self) -> None:
+        """Ask the system, in a process of its own, what sound cards there are now."""
+        try:
+            self._found = tuple(c.name for c in list_cards())
+            self.problem("" if self._found else _("No sound card was found that plays and records."))
+        except CardError as e:
+            self.problem(f"{e}.")
+        self.show_device(self.setup, self.device, False, False)
 
     def _flag(self, field: str, what: str) -> None:
         on = not getattr(self.device, field)

@@ -99,7 +99,7 @@ class GatherView(QWidget):
         self.cards: tuple[PartCard, ...] = (
             self.tracks, self.count_in, self.level, self.channels, self.along, self.itself,
         )  # fmt: skip
-        self.device = DeviceCard(theme, self._edit_device)
+        self.device = DeviceCard(theme, self._edit_device, lambda text: self.session.noticed.emit(text, "amber"))
         self._side = QWidget()
         column = QVBoxLayout(self._side)
         column.setContentsMargins(0, 0, 0, 0)
