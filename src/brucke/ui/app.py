@@ -17,7 +17,7 @@ from .session import Session
 from .theme.fonts import load_fonts
 from .theme.theme import Theme
 
-CARD_BUFFERS = 8  # of one block each: what a desktop's sound server needs to keep up
+CARD_BUFFERS = 16  # of one block each: what a desktop's sound server needs to keep up
 
 
 def make_app() -> tuple[QApplication, Theme, QSettings]:

@@ -24,6 +24,7 @@ from ..words import device_name
 from .session import Session
 
 SLEEP_S = 1.0
+STILL_TICKS = 90  # about three seconds of a window that is itself awake
 STAND_BY_S = 2.0  # after the engine is up, another is made ready
 
 
@@ -57,6 +58,7 @@ class Running(QObject):
         self.clips: dict[str, int] = {}
         self._clips_from: dict[str, int] = {}
         self._clips_now: dict[str, int] = {}
+        self._frames = self._still = 0
         self._told: tuple[object, ...] = ()
         self.card: Wiring | None = None
         self._folder: tempfile.TemporaryDirectory[str] | None = None
@@ -134,7 +136,7 @@ class Running(QObject):
             self.session.noticed.emit("The stand-in equipment stopped; everything was stopped. Start again.", "coral")
             self.stop()
             return
-        if link.engine_died:
+        if link.engine_died or self._hangs(link):
             self._restart(link)
             return
         if link.running:
@@ -189,6 +191,18 @@ class Running(QObject):
         """Stand-in equipment unplugged and plugged in again."""
         if self.link is not None:
             self.link.tell_world("absent", devices=sorted(devices))
+
+    def _hangs(self, link: EngineLink) -> bool:
+        """An engine that lives and does nothing (a driver that never answers) is ended, and then started again."""
+        frames = link.get(Head.FRAMES)
+        self._still = self._still + 1 if frames == self._frames and self.state == "running" else 0
+        self._frames = frames
+        if self._still < STILL_TICKS:
+            return False
+        self._still = 0
+        link.engine.process.kill()
+        link.engine.process.wait()
+        return True
 
     def _came_up(self, link: EngineLink) -> None:
         again = self.state == "restarting"

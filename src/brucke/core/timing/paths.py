@@ -109,7 +109,8 @@ def output_stages(known: Situation, listener: Listener) -> list[Stage]:
     elif device.buffer_frames:
         latency = Quantity(buffer_seconds(device.buffer_frames, device.buffers, device.rate_hz))
         stages.append(Stage("hand-over", latency, "calculated", device.id))
-    stages += _service_stage(known, device)
+    if device.kind != "interface":
+        stages += _service_stage(known, device)
     if listener.air_m:
         stages.append(Stage("air", air(listener.air_m), "calculated"))
     return stages
