@@ -1,0 +1,240 @@
+"""Every edit leaves a setup that can be saved; the two questions, copying, moving and channel layouts say what they do."""
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from brucke.core import edits, listener_edits, part_edits
+from brucke.core.bundle import sound_files
+from brucke.core.differences import differences
+from brucke.core.naming import free_id, free_name
+from brucke.core.routing.maps import effective_map
+from brucke.core.setup import Setup
+from brucke.core.setup_file import decode, encode, problems
+from brucke.core.templates import TEMPLATES
+from brucke.demo.make_setup import nightboat as make_nightboat
+from brucke.words_documents import PART_NAMES, TEMPLATE_WORDS, difference_text
+
+KNOWLEDGE = decode(encode(Setup(), decode(b'{"format": "brucke setup", "version": 1}')[1]))[1]
+
+
+def points(setup, part, listener):
+    p, x = setup.part(part), setup.listener(listener)
+    return {(m.source, m.target) for m in effective_map(p, x, setup.route(part, listener))}
+
+
+@st.composite
+def steps(draw):
+    """A change as a user would make it, on whatever is there."""
+    return draw(st.integers(0, 15)), draw(st.integers(0, 99)), draw(st.integers(0, 99)), draw(st.floats(-80, 30))
+
+
+def apply(setup, step):
+    kind, a, b, value = step
+    part = setup.parts[a % len(setup.parts)].id if setup.parts else ""
+    listener = setup.listeners[b % len(setup.listeners)].id if setup.listeners else ""
+    sources = list(part_edits.KIND_OF)
+    if kind == 0:
+        source = sources[a % len(sources)]
+        return part_edits.add_part(setup, source, *PART_NAMES[source])
+    if kind == 1:
+        kinds = list(listener_edits.DEVICE_OF)
+        return listener_edits.add_listener(setup, kinds[a % len(kinds)], "New", "Thing")
+    if not part:
+        return setup
+    if kind == 2:
+        return part_edits.remove_part(setup, part)
+    if kind == 3:
+        return part_edits.duplicate_part(setup, part)
+    if kind == 4:
+        return part_edits.move_part(setup, part, b % 5 - 2)
+    if kind == 5 and setup.part(part).channels:
+        return part_edits.set_mode(setup, part, part_edits.MODES[b % 5])
+    if kind == 6:
+        return part_edits.set_trim(setup, part, value)
+    if not listener:
+        return setup
+    other = setup.listeners[a % len(setup.listeners)].id
+    return {
+        7: lambda: edits.set_on(setup, part, listener, a % 3 > 0),
+        8: lambda: edits.set_gain(setup, part, listener, value),
+        9: lambda: edits.move_route(setup, (part, listener), (part, other)),
+        10: lambda: edits.copy_column(setup, listener, other),
+        11: lambda: listener_edits.change_listener(setup, listener, channels=b % 18),
+        12: lambda: edits.toggle_point(setup, part, listener, 0, b % setup.listener(listener).channels),
+        13: lambda: listener_edits.duplicate_listener(setup, listener),
+        14: lambda: listener_edits.remove_listener(setup, listener),
+        15: lambda: edits.lay_out_tracks(setup, listener),
+    }.get(kind, lambda: setup)()
+
+
+@settings(max_examples=120, deadline=None)
+@given(st.lists(steps(), max_size=25), st.booleans())
+def test_whatever_is_edited_can_be_saved_and_opened(changes, from_demo):
+    setup = make_nightboat() if from_demo else Setup()
+    for step in changes:
+        setup = apply(setup, step)
+        assert list(problems(setup)) == [], step
+    assert decode(encode(setup, KNOWLEDGE))[0] == setup
+
+
+@pytest.mark.parametrize("template", TEMPLATES, ids=lambda t: t.code)
+def test_every_template_is_whole_and_has_words(template):
+    setup = template.make()
+    assert list(problems(setup)) == []
+    assert setup.name == TEMPLATE_WORDS[template.code][0]
+    assert sum(d.sets_clock for d in setup.devices) == 1
+    assert set(sound_files(setup)) <= {"harp.flac", "voice.flac", "cello.flac", "lounge.flac"}
+    for x in setup.listeners:
+        assert any(r.listener == x.id and r.on for r in setup.routes), f"{x.name} would hear nothing"
+    recorder = next(x for x in setup.listeners if x.kind == "recorder")
+    tracks = [t for p in setup.parts if p.channels for _, t in points(setup, p.id, recorder.id)]
+    assert len(tracks) == len(set(tracks)) == recorder.channels, "one track per side of every part"
+
+
+def test_a_call_gets_its_own_far_end_back_only_by_a_deliberate_step(nightboat):
+    assert edits.set_on(nightboat, "lounge", "lounge_call", True) == nightboat
+    assert edits.switch(nightboat, [("lounge", "lounge_call")], True) == nightboat
+    assert edits.move_route(nightboat, ("harp", "lounge_call"), ("lounge", "lounge_call")) == nightboat
+    pasted = edits.copy_column(nightboat, "shore_stream", "lounge_call")
+    assert not pasted.route("lounge", "lounge_call").on, "nor by copying"
+    asked = edits.allow_own_return(nightboat, "lounge", "lounge_call", True)
+    assert asked.route("lounge", "lounge_call").on
+    assert list(problems(asked)) == []
+    assert not edits.allow_own_return(asked, "lounge", "lounge_call", False).route("lounge", "lounge_call").on
+
+
+def test_do_i_hear_it_do_they(nightboat):
+    assert listener_edits.heard_by(nightboat, "cello", True) == "none"
+    assert listener_edits.heard_by(nightboat, "cello", False) == "all"
+    mine = listener_edits.toggle_heard(nightboat, "cello", True)
+    assert listener_edits.heard_by(mine, "cello", True) == "all"
+    nobody = listener_edits.toggle_heard(mine, "cello", False)
+    assert listener_edits.heard_by(nobody, "cello", False) == "none"
+    some = edits.set_on(nobody, "cello", "recorder", True)
+    assert listener_edits.heard_by(some, "cello", False) == "some"
+    assert listener_edits.heard_by(listener_edits.toggle_heard(some, "cello", False), "cello", False) == "all"
+    far = listener_edits.toggle_heard(nightboat, "lounge", False)
+    assert listener_edits.heard_by(far, "lounge", False) == "none"
+    assert not listener_edits.toggle_heard(far, "lounge", False).route("lounge", "lounge_call"), "their own call apart"
+
+
+def test_moving_and_pasting_keep_what_a_route_has(nightboat):
+    moved = edits.move_route(nightboat, ("voice", "headphones"), ("cello", "headphones"))
+    assert not moved.route("voice", "headphones").on
+    got = moved.route("cello", "headphones")
+    assert (got.on, got.gain_db, got.processed) == (True, -12, False)
+    delayed = edits.set_delay(nightboat, "harp", "recorder", 12.5)
+    pasted = edits.copy_column(delayed, "headphones", "recorder")
+    assert pasted.route("harp", "recorder").gain_db == -6
+    assert pasted.route("harp", "recorder").delay_ms == 12.5, "delays belong to the place"
+
+
+def test_voice_on_one_and_two_everything_else_on_three_and_four(nightboat):
+    wide = listener_edits.change_listener(nightboat, "shore_stream", channels=4)
+    one = edits.place_on(wide, [("voice", "shore_stream")], 0)
+    two = edits.others_on(one, "voice", "shore_stream", 2)
+    assert points(two, "voice", "shore_stream") == {(0, 0), (0, 1)}
+    assert points(two, "harp", "shore_stream") == {(0, 2), (1, 3)}
+    assert points(two, "cello", "shore_stream") == {(0, 2), (0, 3)}
+    narrow = listener_edits.change_listener(two, "shore_stream", channels=2)
+    assert points(narrow, "harp", "shore_stream") == {(0, 0), (1, 1)}, "as usual again where there is no channel"
+
+
+def test_a_map_up_to_sixteen_by_sixteen_with_a_gain_at_every_point(nightboat):
+    setup = part_edits.set_channels(nightboat, "harp", tuple(range(16)))
+    setup = listener_edits.change_listener(setup, "recorder", channels=99)
+    assert setup.listener("recorder").channels == 16
+    for i in range(16):
+        for j in range(16):
+            if (i, j) not in points(setup, "harp", "recorder"):
+                setup = edits.toggle_point(setup, "harp", "recorder", i, j)
+            setup = edits.set_point_gain(setup, "harp", "recorder", i, j, -i - j)
+    route = setup.route("harp", "recorder")
+    assert len(route.map) == 256
+    assert {m.gain_db for m in route.map if m.source + m.target == 9} == {-9.0}
+    assert list(problems(setup)) == []
+    one = edits.set_map(setup, "harp", "recorder", route.map[:1])
+    assert edits.toggle_point(one, "harp", "recorder", 0, 0) == one, "a route keeps one point at least"
+
+
+@pytest.mark.parametrize(
+    ("mode", "channels"),
+    [("mono", (2,)), ("stereo", (2, 3)), ("swapped", (3, 2)), ("left to both", (2, 2)), ("right to both", (3, 3))],
+)
+def test_modes_of_channels(nightboat, mode, channels):
+    setup = part_edits.set_channels(nightboat, "voice", (2, 3))
+    after = part_edits.set_mode(setup, "voice", mode)
+    assert after.part("voice").channels == channels
+    assert part_edits.mode_of(after.part("voice")) == mode
+    assert part_edits.set_mode(after, "voice", "stereo").part("voice").channels == (2, 3)
+
+
+def test_parts_of_every_kind_come_wired_as_they_usually_are():
+    setup = part_edits.add_part(Setup(), "track", *PART_NAMES["track"])
+    setup = listener_edits.add_listener(setup, "monitor", "Headphones", "Interface")
+    setup = listener_edits.add_listener(setup, "stream", "Stream", "Program")
+    for source in part_edits.KIND_OF:
+        setup = part_edits.add_part(setup, source, *PART_NAMES[source])
+    by_source = {p.source: p for p in setup.parts}
+    assert by_source["microphone"].follows == "backing_track"
+    assert by_source["microphone"].hears_at == "headphones"
+    assert by_source["instrument"].channels == (1,), "the next free input"
+    assert by_source["instrument"].hears_itself == "monitor", "silent in the room"
+    assert by_source["far_end"].returns_from == "call_program", "a call came with it"
+    assert by_source["camera"].shows == "microphone"
+    assert by_source["bypass"].channels == (2, 3)
+    assert {r.listener for r in setup.routes if r.part == by_source["count_in"].id and r.on} == {"headphones"}
+    assert not setup.route("microphone", "headphones"), "no own voice in the ear unasked"
+
+
+def test_removing_leaves_nothing_that_speaks_of_what_is_gone(nightboat):
+    without = part_edits.remove_part(nightboat, "harp")
+    assert without.part("voice").follows == ""
+    assert all(r.part != "harp" for m in without.moments for r in m.routes)
+    assert all(d.id != "player" for d in without.devices), "its device went with it"
+    quiet = listener_edits.remove_listener(nightboat, "lounge_call")
+    assert quiet.part("lounge").returns_from == ""
+    assert "lounge_call" not in quiet.moment("talk").policy
+
+
+def test_tracks_are_a_list_with_one_chosen(nightboat):
+    setup = part_edits.add_tracks(nightboat, "harp", ["b.wav", "c.mp3", "harp.flac"])
+    assert [t.file for t in setup.part("harp").tracks] == ["harp.flac", "b.wav", "c.mp3"]
+    assert setup.part("harp").beat_source == "b.wav", "the new one is chosen, and measured against"
+    setup = part_edits.choose_track(setup, "harp", 99)
+    assert setup.part("harp").track == 2
+    setup = part_edits.change_track(setup, "harp", 2, gain_db=-3.0, loop_from_s=1.0, loop_to_s=9.0)
+    assert setup.part("harp").tracks[2].loop_to_s == 9.0
+    setup = part_edits.remove_track(setup, "harp", 2)
+    assert setup.part("harp").beat_source == "b.wav"
+    assert set(sound_files(setup)) == {"harp.flac", "b.wav", "voice.flac", "cello.flac", "lounge.flac"}
+
+
+def test_names_and_ids_are_never_taken_twice():
+    assert free_id("Voice & Cello!", ()) == "voice_cello"
+    assert free_id("Voice", {"voice", "voice_2"}) == "voice_3"
+    assert free_id("声", ()) == "x"
+    assert free_id("Room", ()) != "room", "the room is a place of its own"
+    assert free_name("Voice 2", ["Voice 2", "Voice"]) == "Voice 3"
+
+
+def test_differences_are_told_in_words(nightboat):
+    b = edits.set_gain(nightboat, "voice", "lounge_call", -6)
+    b = part_edits.rename_part(b, "cello", "Viola")
+    b = edits.change_device(b, "table", buffer_frames=256)
+    b = part_edits.remove_part(b, "picture")
+    b = part_edits.add_part(b, "mix", *PART_NAMES["mix"])
+    told = [difference_text(nightboat, b, d) for d in differences(nightboat, b)]
+    for line in (
+        "device Table interface: buffer 256, was 128",
+        "part Cello: name “Viola”, was “Cello”",
+        "part Picture: gone",
+        "part Workstation mix: new",
+        "Voice → Lounge call: gain −6.0 dB, was 0.0 dB",
+        "Workstation mix → Recorder: new",
+    ):
+        assert line in [t.replace("part Viola", "part Cello") for t in told], told
+    assert differences(b, b) == []
+    c = part_edits.move_part(nightboat, "voice", 1)
+    assert [difference_text(nightboat, c, d) for d in differences(nightboat, c)] == ["parts: order changed"]
