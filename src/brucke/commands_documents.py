@@ -42,7 +42,7 @@ def check(args: argparse.Namespace) -> int:
 def _finding(known: Situation, r: Result, i: int) -> dict[str, Any]:
     f = r.findings[i]
     return {
-        "check": r.check, "code": f.code, "needs": f.needs, "part": f.part, "listener": f.listener,
+        "check": r.check, "code": f.code, "needs": f.needs, "values": f.values, "part": f.part, "listener": f.listener,
         "device": f.device, "what": say.what_text(known.setup, f), "why": say.why_text(known.setup, f),
         "mend": say.mend_text(known, f), "mended_by": say.mended_by(known, f),
     }  # fmt: skip

@@ -80,10 +80,12 @@ def _buffers(known: Situation) -> Iterator[Finding]:
         held = d.buffer_frames * d.buffers
         if d.kind == "interface" and held < setup.block_frames:
             yield Finding(code="buffer_small", device=d.id, values={"frames": held, "block": setup.block_frames})
-        elif d.kind == "interface" and buffer_seconds(d.buffer_frames, d.buffers, d.rate_hz) > LONGEST_BUFFER_S:
-            yield Finding(
-                code="buffer_large", device=d.id, values={"ms": buffer_seconds(held, 1, d.rate_hz) * 1e3}
-            )  # fmt: skip
+        elif _buffer_too_long(d):
+            yield Finding(code="buffer_large", device=d.id, values={"ms": buffer_seconds(held, 1, d.rate_hz) * 1e3})
+
+
+def _buffer_too_long(d: Device) -> bool:
+    return d.kind == "interface" and buffer_seconds(d.buffer_frames, d.buffers, d.rate_hz) > LONGEST_BUFFER_S
 
 
 def _clock(known: Situation) -> Iterator[Finding]:
@@ -102,10 +104,11 @@ def _wireless(known: Situation) -> Iterator[Finding]:
 def _own_sound(known: Situation) -> Iterator[Finding]:
     for t in timing(known).listeners:
         v = t.verdict
-        if v.code == "own_sound" and v.off_s > OWN_SOUND_LIMIT_S:
-            device = known.setup.listener(t.listener).device
+        device = known.setup.device(known.setup.listener(t.listener).device)
+        # A buffer that is too long anyway is told by `_buffers`, with the same mend.
+        if v.code == "own_sound" and v.off_s > OWN_SOUND_LIMIT_S and not _buffer_too_long(device):
             yield Finding(
-                code="own_sound_late", part=v.part, listener=t.listener, device=device, values={"ms": v.off_s * 1e3}
+                code="own_sound_late", part=v.part, listener=t.listener, device=device.id, values={"ms": v.off_s * 1e3}
             )  # fmt: skip
 
 
@@ -130,6 +133,11 @@ def _sleep(known: Situation) -> Iterator[Finding]:
 # What comes in
 
 
+def sounds_by_itself(part: Part) -> bool:
+    """Whether silence of a part is worth a word. People at a far end listen, most of the time."""
+    return part.kind != "picture" and not part.quiet and part.source not in ("count_in", "far_end")
+
+
 def _listened(known: Situation) -> bool:
     return known.facts.listened_s >= LISTEN_AT_LEAST_S
 
@@ -137,8 +145,7 @@ def _listened(known: Situation) -> bool:
 def _signal(known: Situation) -> Iterator[Finding]:
     for p in _sounds(known.setup):
         heard = known.facts.heard.get(p.id)
-        # People at a far end listen, most of the time.
-        expected = not p.quiet and p.source not in ("count_in", "far_end") and p.device not in known.facts.missing
+        expected = sounds_by_itself(p) and p.device not in known.facts.missing
         if _listened(known) and heard is not None and expected and heard.peak_db < SILENT_DB:
             yield Finding(code="no_signal", part=p.id, device=p.device)
 
@@ -204,9 +211,10 @@ def _own_return(known: Situation) -> Iterator[Finding]:
 
 
 def _doubled(known: Situation) -> Iterator[Finding]:
+    # What goes in a circle is doubled as well: one fault is told once.
     looping = {(x.part, x.listener) for x in loops(known.setup)}
     for d in doubled(known):
-        if (d.part, d.listener) not in looping:
+        if not looping & {(d.part, d.listener), (d.via, d.listener)}:
             yield Finding(
                 code="doubled", part=d.part, listener=d.listener,
                 values={"via": d.via, "ms": d.apart_s * 1e3, "notch_hz": d.notch_hz},

@@ -19,8 +19,8 @@ class Offline:
 
     def __init__(self, setup: Setup, truth: Truth, sounds: dict[str, F32], live: Live | None = None):
         self.setup, self.live = setup, live or Live()
-        self.world = World(setup, capture_channels(setup), truth, sounds)
         self.runner = Runner(shape_of(setup), compile_plan(setup, self.live))
+        self.world = World(setup, capture_channels(setup), truth, sounds)
         silence = np.zeros((self.runner.shape.captures, setup.block_frames), np.float32)
         self._queue = deque([silence] * self.world.lead_blocks)
         self._writers: dict[str, TrackWriter] = {}

@@ -8,7 +8,7 @@ import numpy as np
 from msgspec.structs import replace
 from platformdirs import user_data_path
 
-from ..core.checks import SILENT_DB
+from ..core.checks import SILENT_DB, sounds_by_itself
 from ..core.evidence import Facts
 from ..core.measure.heard import hear, merged, peak_db
 from ..core.setup import Setup
@@ -21,7 +21,7 @@ if TYPE_CHECKING:
 
 SETTLE_S = 5.0  # until the players have heard the music and play along
 LISTEN_S = 4.0
-MOST_S = 28.0
+LEAST_S, MOST_S = 8.0, 28.0
 
 
 def computer_facts(facts: Facts) -> Facts:
@@ -45,8 +45,9 @@ def unheard(facts: Facts) -> Facts:
     return replace(facts, heard={}, sums_db={}, listened_s=0.0)
 
 
-def _all_heard(facts: Facts) -> bool:
-    return all(h.peak_db > SILENT_DB for h in facts.heard.values())
+def _all_heard(setup: Setup, facts: Facts) -> bool:
+    expected = [p.id for p in setup.parts if sounds_by_itself(p) and p.id in facts.heard]
+    return all(facts.heard[id].peak_db > SILENT_DB for id in expected)
 
 
 def listen_offline(setup: Setup, facts: Facts, folders: Sequence[Path]) -> Facts:
@@ -65,7 +66,7 @@ def listen_offline(setup: Setup, facts: Facts, folders: Sequence[Path]) -> Facts
         return facts
     world.world.play()
     world.run(SETTLE_S)
-    while facts.listened_s < MOST_S and (facts.listened_s == 0 or not _all_heard(facts)):
+    while facts.listened_s < MOST_S and (facts.listened_s < LEAST_S or not _all_heard(setup, facts)):
         facts = heard_facts(facts, setup, *_stretch(world))
     return facts
 
