@@ -1,6 +1,7 @@
 """Shared things: the Nightboat hour, its sounds, a quiet settings file, and a window that runs on the stand-ins."""
 
 import os
+import tempfile
 from pathlib import Path
 
 import numpy as np
@@ -13,6 +14,8 @@ from brucke.demo import FOLDER
 from brucke.demo.make_setup import nightboat as make_nightboat
 from brucke.ports.beat_sounds import beat_sounds
 from brucke.ports.files import mono
+
+from .sound_server import SoundServer
 
 
 @pytest.fixture
@@ -63,3 +66,15 @@ def app():
     from brucke.ui.app import make_app
 
     return make_app()[0]
+
+
+@pytest.fixture
+def sound_server(monkeypatch: pytest.MonkeyPatch):
+    """Running, and seen by this process and every one it starts. Its folder's path is short: sockets need that."""
+    with tempfile.TemporaryDirectory(prefix="quay-") as folder:
+        server = SoundServer(Path(folder))
+        for name, value in server.env.items():
+            monkeypatch.setenv(name, value)
+        server.start()
+        yield server
+        server.stop()

@@ -122,7 +122,7 @@ def _arrival_lines(setup: Setup, t: ListenerTiming) -> list[str]:
 def render(args: argparse.Namespace) -> int:
     from .engine.plan import PlanError
     from .ports.beat_sounds import read_beat
-    from .ports.files import MAX_SECONDS
+    from .ports.files import MAX_SECONDS, read_sound
     from .rehearse.render import render_setup
 
     setup, _ = load(args.setup)
@@ -131,7 +131,7 @@ def render(args: argparse.Namespace) -> int:
         part, sep, file = item.partition("=")
         if not sep or all(p.id != part for p in setup.parts):
             raise CannotDo(f"--input {item}: expected PART=FILE with a part of {args.setup.name}")
-        inputs[part] = read_beat(Path(file), setup.rate_hz, MAX_SECONDS)
+        inputs[part] = read_sound(Path(file), setup.rate_hz)[0]
     for part in setup.parts:
         path = args.setup.parent / part.beat_source
         if part.beat_source and part.id not in inputs and path.exists():

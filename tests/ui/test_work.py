@@ -329,9 +329,11 @@ def test_every_action_of_the_table_can_be_done(window, monkeypatch):
     """No dead key: each id is wired."""
     from brucke.ui import window as module
     from brucke.ui.actions import SPECS
+    from brucke.ui.filing import NotesDialog
 
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a: ("", ""))
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a: ("", ""))
+    monkeypatch.setattr(NotesDialog, "exec", lambda self: 0)
     monkeypatch.setattr(module, "KeysDialog", lambda *a: type("D", (), {"exec": lambda self: None})())
     for spec in SPECS:
         if spec.id not in ("start_stop", "play", "quit"):

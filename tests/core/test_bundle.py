@@ -1,0 +1,132 @@
+"""One file with everything, and what a crash leaves: whole or not at all, and nothing ever lands outside its folder."""
+
+import io
+import os
+import signal
+import subprocess
+import sys
+import zipfile
+
+import pytest
+from msgspec.structs import replace
+
+from brucke.core.bundle import BUNDLE_SUFFIX, SETUP_NAME, export_bundle, import_bundle, sound_files
+from brucke.core.evidence import Knowledge, Spoil
+from brucke.core.recovery import Recovery, find_recoveries, recovery_file, write_recovery
+from brucke.core.setup_file import MAX_BYTES, SetupError, encode, load
+from brucke.demo import FOLDER
+
+KNOWLEDGE = Knowledge(spoils=(Spoil(key="round_trip:table", date="2026-11-25", reason="engine restarted"),))
+
+
+@pytest.fixture
+def bundle(nightboat, tmp_path):
+    path = tmp_path / f"Night boat{BUNDLE_SUFFIX}"
+    export_bundle(path, nightboat, KNOWLEDGE, [(n, FOLDER / n) for n in sound_files(nightboat)])
+    return path
+
+
+def test_what_is_exported_is_imported_with_its_sounds_and_evidence(nightboat, bundle, tmp_path):
+    first, second = (import_bundle(bundle, tmp_path / "home") for _ in range(2))
+    assert first.parent != second.parent, "importing twice overwrites nothing"
+    for path in (first, second):
+        assert load(path) == (nightboat, KNOWLEDGE)
+        for name in sound_files(nightboat):
+            assert (path.parent / name).read_bytes() == (FOLDER / name).read_bytes()
+
+
+def zipped(members):
+    file = io.BytesIO()
+    with zipfile.ZipFile(file, "w") as z:
+        for name, content in members.items():
+            z.writestr(name, content)
+    return file.getvalue()
+
+
+def test_a_bad_bundle_is_one_sentence_and_leaves_nothing(nightboat, tmp_path):
+    good = encode(nightboat, KNOWLEDGE)
+    outside = encode(replace(nightboat, parts=(replace(nightboat.parts[0], beat_source="../harp.flac"),), routes=(), moments=()), KNOWLEDGE)  # fmt: skip
+    no_sounds = {SETUP_NAME: good}
+    cases = {
+        "not a zip": (b"la la la", "not an exported setup, or damaged"),
+        "cut off": (zipped(no_sounds)[:-30], "not an exported setup, or damaged"),
+        "something else": (zipped({"readme.txt": "hello"}), f"holds no {SETUP_NAME}"),
+        "climbs out": (zipped({**no_sounds, "../../evil.wav": b"x"}), "../../evil.wav: leads out of its folder"),
+        "from the root": (zipped({**no_sounds, "/etc/evil": b"x"}), "/etc/evil: leads out of its folder"),
+        "other slashes": (zipped({**no_sounds, "..\\evil.wav": b"x"}), "leads out of its folder"),
+        "setup points outside": (zipped({SETUP_NAME: outside}), "beat_source"),
+        "no sounds": (zipped(no_sounds), "no “harp.flac” in it"),
+        "a setup as large as a film": (zipped({SETUP_NAME: b" " * (MAX_BYTES + 1)}), "a setup has at most"),
+        "six hundred files": (zipped({**no_sounds, **{f"{i}.wav": b"" for i in range(600)}}), "more than 500 files"),
+    }
+    home = tmp_path / "home"
+    for name, (content, said) in cases.items():
+        path = tmp_path / "bad.zip"
+        path.write_bytes(content)
+        with pytest.raises(SetupError) as e:
+            import_bundle(path, home)
+        assert str(e.value).startswith("bad.zip: "), name
+        assert said in str(e.value), name
+        assert not home.exists() or not list(home.iterdir()), name
+    assert not (tmp_path / "evil.wav").exists()
+    with pytest.raises(SetupError, match=r"gone\.zip: the file: no such file"):
+        import_bundle(tmp_path / "gone.zip", home)
+
+
+def test_an_export_that_fails_leaves_the_old_one(nightboat, bundle):
+    old = bundle.read_bytes()
+    with pytest.raises(OSError, match="moon"):
+        export_bundle(bundle, nightboat, KNOWLEDGE, [("moon.flac", FOLDER / "moon.flac")])
+    assert bundle.read_bytes() == old
+    assert [p.name for p in bundle.parent.iterdir()] == [bundle.name]
+
+
+def recovery(setup, pid):
+    return Recovery(setup=setup, knowledge=KNOWLEDGE, path="/somewhere/hour.brucke.json", folders=("/a",), pid=pid)
+
+
+def gone_pid():
+    """A process that was, and is no more."""
+    process = subprocess.Popen([sys.executable, "-c", ""])
+    process.wait()
+    return process.pid
+
+
+def test_only_what_a_program_that_is_gone_left_is_recovered(nightboat, tmp_path):
+    gone = gone_pid()
+    write_recovery(tmp_path, recovery(replace(nightboat, name="lives"), os.getpid()))
+    write_recovery(tmp_path, recovery(replace(nightboat, name="gone"), gone))
+    for i, content in enumerate((b"", b"{", b'{"pid": "x"}', b"[]", b'{"pid": 1, "document": 3}')):
+        (tmp_path / f"bad{i}.recovery.json").write_bytes(content)
+    found = find_recoveries(tmp_path)
+    assert [(file, r) for file, r in found] == [
+        (recovery_file(tmp_path, gone), recovery(replace(nightboat, name="gone"), gone))
+    ]
+    assert find_recoveries(tmp_path / "nothing") == []
+
+
+WRITER = """
+import sys, itertools
+from pathlib import Path
+from msgspec.structs import replace
+from brucke.core.evidence import Knowledge
+from brucke.core.recovery import Recovery, write_recovery
+from brucke.demo.make_setup import nightboat
+setup = nightboat()
+for i in itertools.count():
+    write_recovery(Path(sys.argv[1]), Recovery(setup=replace(setup, notes=str(i)), knowledge=Knowledge(), path="", folders=(), pid=__import__("os").getpid()))
+    print(i, flush=True)
+"""
+
+
+def test_killed_while_writing_the_last_whole_one_is_there(tmp_path):
+    for _ in range(3):
+        process = subprocess.Popen([sys.executable, "-c", WRITER, str(tmp_path)], stdout=subprocess.PIPE, text=True)
+        for _ in range(20):
+            last = int(process.stdout.readline())
+        process.send_signal(signal.SIGKILL)
+        process.wait()
+        said = [int(x) for x in process.stdout.read().split()]
+        last = said[-1] if said else last
+        found = {r.pid: r for _, r in find_recoveries(tmp_path)}
+        assert int(found[process.pid].setup.notes) >= last, "what was said to be written is there"
