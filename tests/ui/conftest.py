@@ -5,7 +5,9 @@ import time
 from pathlib import Path
 
 import pytest
-from PyQt6.QtCore import QSettings
+from PyQt6.QtCore import QEvent, QPoint, QSettings, Qt
+from PyQt6.QtGui import QMouseEvent
+from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
 from brucke.demo import SETUP
@@ -25,6 +27,7 @@ def window(app, qtbot, data_home, monkeypatch):
     w = Window(theme, session, settings, take_seconds=8.0)
     monkeypatch.setattr(w.filing, "may_leave", lambda: True)
     w.show()
+    w.activateWindow()
     yield w
     w.close()
 
@@ -49,6 +52,50 @@ def wait(met, seconds):
 def pause(seconds):
     until = time.monotonic() + seconds
     wait(lambda: time.monotonic() > until, seconds + 5)
+
+
+def key(window, keys, modifiers=Qt.KeyboardModifier.NoModifier):
+    """One press, wherever the focus is."""
+    target = QApplication.focusWidget() or window
+    QTest.keyClick(target, keys, modifiers)
+    QApplication.processEvents()
+
+
+def press(button):
+    assert button.isVisible(), button.text()
+    assert button.isEnabled(), button.text()
+    QTest.mouseClick(button, Qt.MouseButton.LeftButton, pos=QPoint(button.width() // 2, button.height() // 2))
+    QApplication.processEvents()
+
+
+def type_in(window, text):
+    """Letters and digits as one types them."""
+    QTest.keyClicks(QApplication.focusWidget() or window, text)
+    QApplication.processEvents()
+
+
+def drag(widget, start, end, modifiers=Qt.KeyboardModifier.NoModifier):
+    """From one point to another in one gesture, as a mouse does it."""
+    QTest.mousePress(widget, Qt.MouseButton.LeftButton, modifiers, start)
+    for i in range(1, 9):
+        at = start + (end - start) * (i / 8)
+        event = QMouseEvent(
+            QEvent.Type.MouseMove, at.toPointF(), widget.mapToGlobal(at).toPointF(), Qt.MouseButton.NoButton,
+            Qt.MouseButton.LeftButton, modifiers,
+        )  # fmt: skip
+        QApplication.sendEvent(widget, event)
+    QTest.mouseRelease(widget, Qt.MouseButton.LeftButton, modifiers, end)
+    QApplication.processEvents()
+
+
+def pick(view, text):
+    """Open the view's menu and pick what begins with `text`."""
+    view.add_menu()
+    action = next(a for a in view.menu.actions() if a.text().startswith(text))
+    view.menu.setActiveAction(action)
+    QTest.keyClick(view.menu, Qt.Key.Key_Return)
+    view.window().activateWindow()  # without a screen nobody else gives it back
+    QApplication.processEvents()
 
 
 def measure(window, tries=6):

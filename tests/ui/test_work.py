@@ -9,7 +9,7 @@ import av
 import numpy as np
 import pytest
 import soundfile as sf
-from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QFileDialog
 
@@ -18,20 +18,7 @@ from brucke.core.evidence import round_trip_key
 from brucke.core.setup_file import load
 from brucke.engine.region import Head
 
-from .conftest import measure, pause, stolen_s, wait
-
-
-def key(window, keys, modifiers=Qt.KeyboardModifier.NoModifier):
-    target = QApplication.focusWidget() or window
-    QTest.keyClick(target, keys, modifiers)
-    QApplication.processEvents()
-
-
-def press(button):
-    assert button.isVisible(), button.text()
-    assert button.isEnabled(), button.text()
-    QTest.mouseClick(button, Qt.MouseButton.LeftButton, pos=QPoint(button.width() // 2, button.height() // 2))
-    QApplication.processEvents()
+from .conftest import key, measure, pause, press, stolen_s, wait
 
 
 def measured(window):

@@ -72,7 +72,9 @@ class Decoder:
         self._begin()
 
     def _begin(self) -> None:
-        self._resampler = av.AudioResampler(format="fltp", layout="stereo", rate=self.rate)
+        # FFmpeg spreads one channel over two at −3 dB each; a track of one channel keeps its level on both.
+        layout = "mono" if self._stream.channels == 1 else "stereo"
+        self._resampler = av.AudioResampler(format="fltp", layout=layout, rate=self.rate)
         self._frames = self._container.decode(self._stream)
 
     def seek(self, frame: int) -> None:
@@ -102,6 +104,7 @@ class Decoder:
             if not sounds:
                 continue
             sound = np.concatenate(sounds, axis=1).astype(np.float32, copy=False)
+            sound = np.repeat(sound, 2, axis=0) if sound.shape[0] == 1 else sound
             skip = min(self._drop, sound.shape[1]) if self._drop > 0 else 0
             self._drop -= skip
             if skip < sound.shape[1]:

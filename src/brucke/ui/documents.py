@@ -26,6 +26,7 @@ class Documents(QObject):
         self.home = user_data_path("brucke")
         self._pool = ThreadPoolExecutor(1)
         self._kept: tuple[object, ...] = ()
+        self._closed = False
         # Not started anew by every edit: the first unsaved one is on disk half a second later.
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
@@ -46,6 +47,8 @@ class Documents(QObject):
 
     def _changed(self) -> None:
         s = self.session
+        if self._closed:
+            return
         if not s.unsaved:
             self._timer.stop()
             if self._kept:
@@ -89,6 +92,7 @@ class Documents(QObject):
 
     def close(self) -> None:
         """A proper end leaves nothing to recover."""
+        self._closed = True
         self._timer.stop()
         self._pool.shutdown(wait=True)
         recovery_file(self.recovery_home, os.getpid()).unlink(missing_ok=True)

@@ -441,7 +441,15 @@ class Window(QMainWindow):
             return False
         return True
 
+    def _end_typing(self) -> None:
+        """What was typed into a field and not left yet counts."""
+        typing = self.focusWidget()
+        if typing is not None:
+            typing.clearFocus()
+            self.setFocus()
+
     def _file(self, id: str) -> None:
+        self._end_typing()
         if id in ("new", "open", "import", "double") and not self._free_to_leave():
             return
         done = {
@@ -483,6 +491,7 @@ class Window(QMainWindow):
         self.strip.set_compact(compact)
 
     def closeEvent(self, e: QCloseEvent | None) -> None:
+        self._end_typing()
         if e is not None and not self.filing.may_leave():
             e.ignore()
             return

@@ -37,7 +37,7 @@ class GatherView(QWidget):
     def __init__(self, theme: Theme, session: Session, running: Running, documents: Documents):
         super().__init__()
         self.theme, self.session, self.running, self.documents = theme, session, running, documents
-        self.chosen = ""
+        self.chosen, self._chosen_at = "", 0
         self.absent: set[str] = set()
         self.start = StartPage(theme)
         self.parts = PartsDrawing(theme)
@@ -138,25 +138,30 @@ class GatherView(QWidget):
         return id if kind == "part" else ""
 
     def _replaced(self) -> None:
-        self.chosen, self.absent = "", set()
+        self.chosen, self._chosen_at, self.absent = "", 0, set()
         self.refresh()
 
     def refresh(self) -> None:
         setup, facts = self.session.setup, self.session.facts
         self.stack.setCurrentIndex(1 if self.empty else 0)
-        parts, devices = {p.id for p in setup.parts}, {d.id for d in setup.devices}
-        kind, _, id = self.chosen.partition("/")
-        if id not in (parts if kind == "part" else devices):
-            self.chosen = (
-                f"part/{setup.parts[0].id}" if setup.parts else f"device/{setup.devices[0].id}" if devices else ""
-            )
-            kind, _, id = self.chosen.partition("/")
+        kind, _, id = self._still_chosen()
         data = gather_data(setup, facts, self.running.clips, self.session.live.muted)
         self.parts.show_data(data, id if kind == "part" else "")
         self.equipment.show_data(data, id if kind == "device" else "")
         self.verdict.say(data.verdict if data.devices else "", data.verdict_tone)
         self.mend.setVisible(any(d.disagrees for d in data.devices))
         self._show_side(kind, id)
+
+    def _still_chosen(self) -> tuple[str, str, str]:
+        """(kind, “/”, id) of what is chosen; where that is gone, of what stands in its place now."""
+        setup = self.session.setup
+        things = [*(f"part/{p.id}" for p in setup.parts), *(f"device/{d.id}" for d in setup.devices)]
+        if self.chosen not in things:
+            parts = len(setup.parts)
+            at = min(self._chosen_at, parts - 1) if parts else 0
+            self.chosen = things[at] if things else ""
+        self._chosen_at = things.index(self.chosen) if self.chosen in things else 0
+        return self.chosen.partition("/")
 
     def _show_side(self, kind: str, id: str) -> None:
         setup = self.session.setup

@@ -1,6 +1,6 @@
 """Numbers that are typed or nudged and always show their unit, and short texts."""
 
-from PyQt6.QtCore import QRectF, Qt, pyqtSignal
+from PyQt6.QtCore import QEvent, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QFocusEvent, QKeyEvent, QPainter, QPaintEvent, QPalette, QPen, QValidator
 from PyQt6.QtWidgets import QAbstractSpinBox, QDoubleSpinBox, QLineEdit, QSizePolicy
 
@@ -29,6 +29,14 @@ class Line(QLineEdit):
         self._line_theme = theme
         self.setFrame(False)
         self.setTextMargins(8, 0, 8, 0)
+
+    def event(self, e: QEvent | None) -> bool:
+        """While something was typed, Esc takes that back; only then it is not the window's key."""
+        override = isinstance(e, QKeyEvent) and e.type() == QEvent.Type.ShortcutOverride
+        if override and e.key() == Qt.Key.Key_Escape and self.isModified():
+            e.accept()
+            return True
+        return super().event(e)
 
     def paintEvent(self, e: QPaintEvent | None) -> None:
         super().paintEvent(e)
@@ -135,11 +143,13 @@ class TextField(Line):
             self._kept = self.text()
             self.setModified(False)
             self.entered.emit(self.text())
-        else:
+        elif self.text() != self._kept:
             self.setText(self._kept)
 
     def focusOutEvent(self, e: QFocusEvent | None) -> None:
-        self._enter()
+        away = (Qt.FocusReason.ActiveWindowFocusReason, Qt.FocusReason.PopupFocusReason)
+        if e is None or e.reason() not in away:  # another window or a menu is no end of typing
+            self._enter()
         super().focusOutEvent(e)
 
     def keyPressEvent(self, e: QKeyEvent | None) -> None:
