@@ -117,6 +117,8 @@ class NumberField(QDoubleSpinBox):
             line.setModified(False)
             return
         super().keyPressEvent(e)
+        if e is not None and e.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            e.accept()  # done here; whoever holds this field does not get the key as well
 
 
 class TextField(Line):

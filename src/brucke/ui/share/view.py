@@ -1,5 +1,7 @@
 """Share: who hears what."""
 
+from itertools import zip_longest
+
 import numpy as np
 from msgspec.structs import replace
 from PyQt6.QtCore import QPoint, QTimer, pyqtSignal
@@ -145,8 +147,9 @@ class ShareView(QWidget):
         id, to = self.grid.cell()
         part = next((p for p in setup.parts if p.id == id), None)
         listener = next((x for x in setup.listeners if x.id == to), None)
-        for w in (*self.cards, *self.findings, self.listener_card):
-            w.setVisible(False)
+        if part is None or listener is None:
+            for w in (*self.cards, *self.findings, self.listener_card):
+                w.setVisible(False)
         if part is None:
             self.title.say("")
             self.to.say("Nothing is here yet. Add parts in Gather, and listeners here." if not setup.parts else "")
@@ -160,9 +163,10 @@ class ShareView(QWidget):
             return
         self.to.say(f"to {listener.name}")
         found = cell_findings(self.checking.results, id, to) + listener_findings(self.checking.results, to)
-        for card, f in zip(self.findings, found, strict=False):
-            card.show_finding(self.session.situation, f)
-            card.setVisible(True)
+        for card, f in zip_longest(self.findings, found[:MOST_FINDINGS]):
+            card.setVisible(f is not None)
+            if f is not None:
+                card.show_finding(self.session.situation, f)
         for card in self.cards:
             card.show_route(setup, part, listener, self.session.timing)
         self.listener_card.setVisible(True)
