@@ -16,18 +16,24 @@ from brucke.ui.theme.theme import Theme
 from brucke.ui.window import Window
 
 
-@pytest.fixture
-def window(app, qtbot, data_home, monkeypatch):
-    """Not running; nothing modal ever asks."""
-    settings = QSettings(str(data_home / "settings.ini"), QSettings.Format.IniFormat)
+def new_window(home, monkeypatch, setup=None):
+    """Not running; nothing modal ever asks whether to save."""
+    settings = QSettings(str(home / "settings.ini"), QSettings.Format.IniFormat)
     theme = Theme()
     theme.apply()
     session = Session()
-    session.open(SETUP)
+    if setup is not None:
+        session.open(setup)
     w = Window(theme, session, settings, take_seconds=8.0)
     monkeypatch.setattr(w.filing, "may_leave", lambda: True)
     w.show()
     w.activateWindow()
+    return w
+
+
+@pytest.fixture
+def window(app, qtbot, data_home, monkeypatch):
+    w = new_window(data_home, monkeypatch, SETUP)
     yield w
     w.close()
 

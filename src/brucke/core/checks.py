@@ -3,6 +3,7 @@ how it is mended in `mends.py`."""
 
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
+from itertools import pairwise
 
 from .evidence import device_fingerprint, round_trip_key
 from .findings import Finding
@@ -22,6 +23,7 @@ CANCELS_DB = 10.0
 FAINT_DB = -59.5
 LONGEST_BUFFER_S = 0.1
 LISTEN_AT_LEAST_S = 2.0
+SAME_BLEED_MS = 0.2
 RECORD_S = 3600.0
 
 Find = Callable[[Situation], Iterator[Finding]]
@@ -179,8 +181,11 @@ def _sides(known: Situation) -> Iterator[Finding]:
 def _bleed(known: Situation) -> Iterator[Finding]:
     for p in _sounds(known.setup):
         heard = known.facts.heard.get(p.id)
-        if heard is not None and heard.bleed_ms is not None:
-            yield Finding(code="bleed", part=p.id, values={"lead": p.follows, "ms": heard.bleed_ms})
+        # The way from headphone to microphone is always equally long; a tune that two play together is not.
+        lags = sorted(heard.bleeds_ms) if heard is not None else []
+        same = next((a for a, b in pairwise(lags) if b - a < SAME_BLEED_MS), None)
+        if same is not None:
+            yield Finding(code="bleed", part=p.id, values={"lead": p.follows, "ms": same})
 
 
 def _everything(known: Situation) -> Iterator[Finding]:

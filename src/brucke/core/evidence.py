@@ -70,14 +70,14 @@ class Knowledge(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
 
 class Heard(msgspec.Struct, frozen=True, kw_only=True):
     """What was heard of one part, levels in dBFS: peaks before and after the trim, power of both sides and of
-    their mono sum; `bleed_ms` is how much later the lead is heard in it, None where it is not."""
+    their mono sum; `bleeds_ms` how much later the lead was heard in it, one of every stretch where it was."""
 
     input_peak_db: float
     peak_db: float
     left_db: float
     right_db: float
     mono_db: float
-    bleed_ms: float | None = None
+    bleeds_ms: tuple[float, ...] = ()
 
 
 class Facts(msgspec.Struct, frozen=True, kw_only=True):

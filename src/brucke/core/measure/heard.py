@@ -15,8 +15,8 @@ from .correlation import correlate, find_peak
 from .stimulus import taper
 
 F32 = npt.NDArray[np.float32]
-# A lead heard in a microphone stands out of the whitened correlation by this much: 0 of the unrelated parts of
-# the demo come near (they reach 6), bleed 30 dB below the voice is found.
+# A lead heard in a microphone stands out of the whitened correlation by this much; bleed 30 dB below the voice does
+# in 98 of 100 stretches of the demo. A voice singing the same notes does in 2 of 100, each time at another lag.
 SURE = 12.0
 BLEED_REACH_S = 0.25
 BLEED_FLOOR_DB = -70.0
@@ -38,16 +38,16 @@ def hear_part(part: Part, sound: F32, lead: F32 | None, rate_hz: int) -> Heard:
     return Heard(
         input_peak_db=gain_to_db(db_to_gain(loudest) / trim) if trim > 0 else SILENCE_DB, peak_db=loudest,
         left_db=power_db(sound[0]), right_db=power_db(right), mono_db=power_db((sound[0] + right) / 2),
-        bleed_ms=_bleed_ms(sound[0], lead, rate_hz) if lead is not None else None,
+        bleeds_ms=_bleeds_ms(sound[0], lead, rate_hz) if lead is not None else (),
     )  # fmt: skip
 
 
-def _bleed_ms(microphone: F32, lead: F32, rate_hz: int) -> float | None:
+def _bleeds_ms(microphone: F32, lead: F32, rate_hz: int) -> tuple[float, ...]:
     if len(lead) < rate_hz or power_db(microphone) < BLEED_FLOOR_DB or power_db(lead) < BLEED_FLOOR_DB:
-        return None
+        return ()
     c = correlate(taper(lead, rate_hz), taper(microphone, rate_hz), (0, round(BLEED_REACH_S * rate_hz)))
     peak = find_peak(c, rate_hz, signed=False)
-    return peak.lag / rate_hz * 1e3 if peak.to_rms > SURE and peak.second < 0.7 else None
+    return (peak.lag / rate_hz * 1e3,) if peak.to_rms > SURE and peak.second < 0.7 else ()
 
 
 def hear(setup: Setup, sounds: Mapping[str, F32]) -> dict[str, Heard]:
@@ -63,12 +63,12 @@ def hear(setup: Setup, sounds: Mapping[str, F32]) -> dict[str, Heard]:
 
 
 def merged(a: Heard | None, b: Heard) -> Heard:
-    """What two stretches told together: the loudest peaks, the sides of the louder stretch, any bleed."""
+    """What two stretches told together: the loudest peaks, the sides of the louder stretch, every bleed."""
     if a is None:
         return b
     louder = a if max(a.left_db, a.right_db) > max(b.left_db, b.right_db) else b
     return Heard(
         input_peak_db=max(a.input_peak_db, b.input_peak_db), peak_db=max(a.peak_db, b.peak_db),
         left_db=louder.left_db, right_db=louder.right_db, mono_db=louder.mono_db,
-        bleed_ms=a.bleed_ms if a.bleed_ms is not None else b.bleed_ms,
+        bleeds_ms=(*a.bleeds_ms, *b.bleeds_ms),
     )  # fmt: skip

@@ -1,0 +1,130 @@
+"""From an empty window to singing to a backing track into a call: keys only, then the mouse only."""
+
+import pytest
+from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication, QDialogButtonBox, QFileDialog, QMenu
+
+from brucke.cli import main
+from brucke.core.setup_file import load
+
+from .conftest import key, new_window, press, wait
+
+
+@pytest.fixture
+def empty(app, qtbot, data_home, monkeypatch):
+    w = new_window(data_home, monkeypatch)
+    w.settings.setValue("folder", str(data_home))
+    yield w
+    w.close()
+
+
+def in_dialog(kind, act):
+    """Do something in the next dialog or menu of a kind, once it is there."""
+
+    def look():
+        found = QApplication.activeModalWidget() or QApplication.activePopupWidget()
+        if isinstance(found, kind):
+            act(found)
+        else:
+            QTimer.singleShot(20, look)
+
+    QTimer.singleShot(20, look)
+
+
+def measured(w):
+    """Again, where a busy machine lost blocks in the middle: then it takes one more action."""
+    wait(lambda: w.measuring.busy, 30)
+    wait(lambda: not w.measuring.busy, 60)
+    return not w.measuring.failed
+
+
+def saved_and_good(home, capsys):
+    path = home / "Sing to a backing track.brucke.json"
+    setup, knowledge = load(path)
+    assert knowledge.measurements, "measured, not promised"
+    assert {x.kind for x in setup.listeners} == {"monitor", "call", "recorder"}
+    assert setup.route("voice", "call").on
+    assert setup.route("music", "call").on
+    code = main(["check", str(path)])
+    said = capsys.readouterr().out
+    assert code == 0, said
+    assert "22 of 22 checks are good" in said
+
+
+def test_by_keys_alone(empty, data_home, capsys):
+    w, presses = empty, 0
+
+    def hit(what, modifiers=Qt.KeyboardModifier.NoModifier):
+        nonlocal presses
+        presses += 1
+        key(w, what, modifiers)
+
+    assert w.gather.start.isVisible()
+    assert w.gather.start.templates["sing"].hasFocus(), "the first of the templates waits for Enter"
+    hit(Qt.Key.Key_Return)
+    assert w.session.setup.name == "Sing to a backing track"
+    hit(Qt.Key.Key_P)
+    wait(lambda: w.running.playing, 60)
+    for _ in range(5):
+        hit(Qt.Key.Key_M)
+        if measured(w):
+            break
+    hit(Qt.Key.Key_E, Qt.KeyboardModifier.ShiftModifier)
+    assert w.deck.spans["align"].state == "in step"
+    hit(Qt.Key.Key_F6)
+    hit(Qt.Key.Key_K)
+    wait(lambda: not w.checking.listening, 60)
+    assert w.soundcheck.nothing.text() == "Everything is good.", [f.code for f in w.checking.findings]
+    in_dialog(QFileDialog, lambda d: hit_return(d))
+    hit(Qt.Key.Key_S, Qt.KeyboardModifier.ControlModifier)
+    presses += 1  # Enter in the dialog
+    wait(lambda: not w.session.unsaved, 10)
+    assert presses <= 25, presses
+    saved_and_good(data_home, capsys)
+
+
+def hit_return(dialog):
+    QTest.keyClick(dialog, Qt.Key.Key_Return)
+
+
+def click_save(dialog):
+    button = dialog.findChild(QDialogButtonBox).button(QDialogButtonBox.StandardButton.Save)
+    QTest.mouseClick(button, Qt.MouseButton.LeftButton)
+
+
+def click_action(menu, text):
+    action = next(a for a in menu.actions() if a.text() == text)
+    QTest.mouseClick(menu, Qt.MouseButton.LeftButton, pos=menu.actionGeometry(action).center())
+
+
+def test_by_mouse_alone(empty, data_home, capsys):
+    w, clicks = empty, 0
+
+    def hit(button):
+        nonlocal clicks
+        clicks += 1
+        press(button)
+
+    hit(w.gather.start.templates["sing"])
+    hit(w.deck.acts[0])
+    wait(lambda: w.running.playing, 60)
+    wait(lambda: w.deck.acts[1].due, 5)
+    for _ in range(5):
+        hit(w.deck.acts[1])
+        if measured(w):
+            break
+    hit(w.deck.acts[2])
+    wait(lambda: w.taking.state == "idle" and w.place == "review", 120)
+    assert set(w.taking.take.proof) >= {"call"}, "what the call really heard was measured"
+    hit(w.deck.check)
+    hit(w.soundcheck.listen)
+    wait(lambda: not w.checking.listening, 60)
+    assert w.soundcheck.nothing.text() == "Everything is good.", [f.code for f in w.checking.findings]
+    in_dialog(QFileDialog, click_save)
+    in_dialog(QMenu, lambda menu: click_action(menu, "Save"))
+    hit(w.deck.menu)
+    clicks += 2  # the menu's line and the dialog's button
+    wait(lambda: not w.session.unsaved, 10)
+    assert clicks <= 15, clicks
+    saved_and_good(data_home, capsys)
