@@ -1,0 +1,218 @@
+"""The document in the window: templates, recent ones, one file with everything, notes, a crash, what is dropped in."""
+
+import os
+import shutil
+import signal
+import subprocess
+import sys
+import time
+
+import pytest
+import soundfile as sf
+from PyQt6.QtCore import QMimeData, QPointF, Qt, QUrl
+from PyQt6.QtGui import QDropEvent
+from PyQt6.QtWidgets import QFileDialog, QMessageBox
+
+from brucke.core.recovery import find_recoveries
+from brucke.core.setup import Setup
+from brucke.core.setup_file import load
+from brucke.core.templates import TEMPLATES
+from brucke.demo import FOLDER, SETUP
+from brucke.ui.documents import Documents
+from brucke.ui.filing import NotesDialog
+from brucke.ui.session import Session
+
+from .conftest import key, new_window, pause, pick, press, wait
+
+
+@pytest.mark.parametrize("template", [t.code for t in TEMPLATES])
+def test_a_template_is_one_press_and_everything_in_it_is_there(window, template):
+    w = window
+    w.do("new")
+    assert w.session.setup == Setup()
+    assert w.gather.start.isVisible()
+    assert "Nothing is here yet" in share_words(w)
+    press(w.gather.start.templates[template])
+    setup = w.session.setup
+    assert setup == next(t for t in TEMPLATES if t.code == template).make()
+    assert w.session.unsaved, "nobody has saved it yet"
+    assert not w.gather.start.isVisible()
+    assert len(w.gather.parts.buttons) >= len(setup.parts)
+    assert not w.session.undo_stack.canUndo()
+
+
+def share_words(w):
+    w.go_to("share")
+    text = w.share.to.text()
+    w.go_to("gather")
+    return text
+
+
+def test_saved_ones_are_remembered_and_the_last_is_there_at_the_start(window, tmp_path):
+    w = window
+    for name in ("one", "two"):
+        (tmp_path / name).mkdir()
+        assert w.filing._save_to(tmp_path / name / f"{name}.brucke.json")
+    assert [p.name for p in w.documents.recent()] == ["two.brucke.json", "one.brucke.json"]
+    assert w.documents.last() == tmp_path / "two" / "two.brucke.json"
+    shutil.rmtree(tmp_path / "two")
+    assert w.documents.last() == tmp_path / "one" / "one.brucke.json", "what is gone is not offered"
+
+
+def test_duplicate_is_another_document(window, tmp_path):
+    w = window
+    w.session.save_as(tmp_path / "hour.brucke.json")
+    w.do("double")
+    assert w.session.setup.name == "Nightboat hour copy"
+    assert w.session.path is None, "saving it asks where"
+    assert w.session.unsaved
+    assert load(tmp_path / "hour.brucke.json")[0].name == "Nightboat hour"
+
+
+def test_name_and_notes(window, monkeypatch):
+    w = window
+
+    def fill(dialog):
+        dialog.name.setText("Second crossing")
+        dialog.notes.setPlainText("Cello on input 2.\nLounge calls at nine – Änne speaks first.")
+        return 1
+
+    monkeypatch.setattr(NotesDialog, "exec", fill)
+    key(w, Qt.Key.Key_F4)
+    assert w.session.setup.name == "Second crossing"
+    assert w.session.setup.notes.endswith("speaks first.")
+    assert w.windowTitle().startswith("Second crossing (unsaved)")
+    w.do("undo")
+    assert w.session.setup.name == "Nightboat hour"
+
+
+def test_export_and_import_as_one_file(window, tmp_path, monkeypatch):
+    w = window
+    before = w.session.setup
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a: (str(tmp_path / "boat"), ""))
+    w.do("export")
+    assert w.notice.words.text() == "Exported as boat.brucke.zip."
+    w.do("new")
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a: (str(tmp_path / "boat.brucke.zip"), ""))
+    w.do("import")
+    assert w.session.setup == before
+    assert all((w.session.path.parent / f"{p}.flac").exists() for p in ("harp", "voice", "cello", "lounge"))
+    bad = tmp_path / "bad.zip"
+    bad.write_bytes(b"PK la la la")
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a: (str(bad), ""))
+    w.do("import")
+    assert w.notice.words.text().startswith("Not opened. bad.zip: the file: not an exported setup, or damaged")
+    assert w.session.setup == before
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a: (str(tmp_path / "no" / "where.brucke.zip"), ""))
+    w.do("export")
+    assert w.notice.words.text().startswith("Not exported.")
+
+
+def drop(w, *files):
+    data = QMimeData()
+    data.setUrls([QUrl.fromLocalFile(str(f)) for f in files])
+    left, plain = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
+    w.dropEvent(QDropEvent(QPointF(50, 50), Qt.DropAction.CopyAction, data, left, plain))
+
+
+def test_what_is_dropped_in_is_opened_or_becomes_a_track(window, tmp_path):
+    w = window
+    sf.write(tmp_path / "song.ogg", sf.read(FOLDER / "harp.flac")[0][:48000], 48000)
+    drop(w, tmp_path / "song.ogg")
+    assert w.place == "gather"
+    track = next(p for p in w.session.setup.parts if p.source == "track" and p.tracks)
+    assert track.tracks[-1].file == "song.ogg"
+    drop(w, SETUP)
+    assert w.session.path == SETUP
+    (tmp_path / "half.json").write_text('{"format": "brucke setup", "version": 1')
+    drop(w, tmp_path / "half.json")
+    assert w.notice.words.text().startswith("Not opened. half.json: line 1")
+    assert w.session.path == SETUP
+
+
+def test_leaving_what_is_not_saved_asks_and_no_means_no(window, monkeypatch):
+    w = window
+    monkeypatch.delattr(w.filing, "may_leave")
+    w.session.edit("more", Setup(name="x"), "gather")
+    answers, asked = iter(("Cancel", "Discard")), []
+    buttons = QMessageBox.StandardButton
+    monkeypatch.setattr(QMessageBox, "question", lambda *a: (asked.append(a[2]), getattr(buttons, next(answers)))[1])
+    w.do("new")
+    assert w.session.setup.name == "x"
+    assert asked == ["“x” has changes that are not saved."]
+    w.do("new")
+    assert w.session.setup == Setup()
+    w.do("new")
+    assert len(asked) == 2, "nothing to lose, nothing asked"
+
+
+PROGRAM = """
+import sys, time
+from pathlib import Path
+from msgspec.structs import replace
+from PyQt6.QtCore import QSettings, QTimer
+from brucke.demo import SETUP
+from brucke.ui.app import make_app
+from brucke.ui.session import Session
+from brucke.ui.window import Window
+app, theme, _ = make_app()
+session = Session()
+session.open(SETUP)
+window = Window(theme, session, QSettings(sys.argv[1], QSettings.Format.IniFormat))
+window.show()
+count = 0
+def edit():
+    global count
+    count += 1
+    session.edit("note", replace(session.setup, notes=str(count)), "gather")
+    print(count, time.time(), flush=True)
+timer = QTimer()
+timer.timeout.connect(edit)
+timer.start(70)
+app.exec()
+"""
+
+
+@pytest.mark.parametrize("after_s", [2.2, 3.05, 3.9])
+def test_killed_at_any_moment_the_last_two_seconds_at_most_are_lost(app, data_home, after_s):
+    """Edits come without a pause, so that nothing may wait for one."""
+    process = subprocess.Popen(
+        [sys.executable, "-c", PROGRAM, str(data_home / "s.ini")], stdout=subprocess.PIPE, text=True,
+        env={**os.environ, "QT_QPA_PLATFORM": "offscreen"},
+    )  # fmt: skip
+    process.stdout.readline()
+    time.sleep(after_s)
+    process.send_signal(signal.SIGKILL)
+    killed = time.time()
+    process.wait()
+    edits = [(int(n), float(at)) for n, at in (line.split() for line in process.stdout.read().splitlines())]
+    documents = Documents(Session(), None)
+    [(_, found)] = find_recoveries(documents.recovery_home)
+    lost = [at for n, at in edits if n > int(found.setup.notes)]
+    assert int(found.setup.notes) > 0
+    assert all(killed - at < 2.0 for at in lost), f"{len(lost)} edits lost, the oldest {killed - min(lost):.1f} s old"
+
+
+def test_what_a_crash_left_is_there_again_and_a_proper_end_leaves_nothing(app, qtbot, data_home, monkeypatch):
+    w = new_window(data_home, monkeypatch, SETUP)
+    pick(w.gather, "Microphone")
+    w.documents._keep()
+    w.documents._pool.submit(lambda: None).result()
+    left = w.documents.recovery_home / f"{os.getpid()}.recovery.json"
+    setup = w.session.setup
+    gone = subprocess.Popen([sys.executable, "-c", ""])
+    gone.wait()
+    body = left.read_text().replace(f'"pid":{os.getpid()}', f'"pid":{gone.pid}')
+    (left.parent / f"{gone.pid}.recovery.json").write_text(body)
+    w.close()
+    assert not left.exists()
+    again = new_window(data_home, monkeypatch)
+    assert again.documents.recover()
+    assert again.session.setup == setup
+    assert again.session.path == SETUP
+    assert again.session.unsaved
+    assert "Brucke ended unexpectedly. “Nightboat hour” is as you left it" in again.notice.words.text()
+    pause(0.1)
+    again.close()
+    wait(lambda: find_recoveries(left.parent) == [], 5)
+    assert not list(left.parent.iterdir()), "a proper end leaves nothing"
