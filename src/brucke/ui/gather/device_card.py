@@ -1,10 +1,14 @@
 """Beside the equipment: everything of one device, each one click."""
 
 from collections.abc import Callable
+from concurrent.futures import Future, ThreadPoolExecutor
 from gettext import gettext as _
+
+from PyQt6.QtCore import QTimer
 
 from ...core.edits import change_device, let_lead
 from ...core.setup import Device, Setup
+from ...ports.cards import Card as SoundCard
 from ...ports.cards import CardError, list_cards
 from ..kit.button import Button
 from ..kit.card import Card
@@ -14,6 +18,7 @@ from ..kit.label import Words
 from ..theme.theme import Theme
 from .part_cards import Edit
 
+LOOK = _("Look for sound cards")
 RATES_HZ = (44100, 48000, 88200, 96000)
 FRAMES = (64, 128, 256, 512, 1024, 2048)
 BUFFERS = (1, 2, 3, 4)
@@ -39,7 +44,12 @@ class DeviceCard(Card):
         self.wireless = Button(theme, "wireless", "choice")
         self.unplug = Button(theme, "Unplug the stand-in", "outline")
         self.cards = Chips(theme, "Sound card", [], self._card)
-        self.look = Button(theme, "Look for sound cards", "outline")
+        self.look = Button(theme, LOOK, "outline")
+        self._pool = ThreadPoolExecutor(1)
+        self._asked: Future[list[SoundCard]] | None = None
+        self._watch = QTimer(self)
+        self._watch.setInterval(50)
+        self._watch.timeout.connect(self._answered)
         self._titles = []
         for title, chips in (
             ("sample rate", self.rates), ("sample format", self.bits), ("buffer, in frames", self.frames),
@@ -85,9 +95,7 @@ class DeviceCard(Card):
             button.setChecked(on)
         for w in (self.cards, self.look):
             w.setVisible(interface)
-        found = {c: c for c in (*self._found, device.card) if c}
-        self.cards.offer([("", _("simulated stand-in")), *found.items()])
-        self.cards.show_on(device.card)
+        self._offer_cards()
         self.unplug.setVisible(running and not device.card and device.kind not in ("camera", "recorder"))
         self.unplug.setText(_("Plug the stand-in in again") if absent else _("Unplug the stand-in"))
 
@@ -98,13 +106,29 @@ class DeviceCard(Card):
         self._change(f"is {name or 'a simulated stand-in'}", card=name)
 
     def _look(self) -> None:
-        """Ask the system, in a process of its own, what sound cards there are now."""
+        """Ask the system what sound cards there are now; a driver may take its time, the window does not."""
+        if self._asked is None:
+            self._asked = self._pool.submit(list_cards)
+            self.look.setText(_("Looking…"))
+            self._watch.start()
+
+    def _answered(self) -> None:
+        if self._asked is None or not self._asked.done():
+            return
+        asked, self._asked = self._asked, None
+        self._watch.stop()
+        self.look.setText(LOOK)
         try:
-            self._found = tuple(c.name for c in list_cards())
+            self._found = tuple(c.name for c in asked.result())
             self.problem("" if self._found else _("No sound card was found that plays and records."))
         except CardError as e:
             self.problem(f"{e}.")
-        self.show_device(self.setup, self.device, False, False)
+        self._offer_cards()
+
+    def _offer_cards(self) -> None:
+        found = {c: c for c in (*self._found, self.device.card) if c}
+        self.cards.offer([("", _("simulated stand-in")), *found.items()])
+        self.cards.show_on(self.device.card)
 
     def _flag(self, field: str, what: str) -> None:
         on = not getattr(self.device, field)
