@@ -10,18 +10,39 @@ from PyQt6.QtCore import QRectF
 from PyQt6.QtWidgets import QAbstractButton, QLabel, QScrollArea, QWidget
 
 import brucke.ui
+from brucke.core import edits, part_edits
+from brucke.core.checks import soundcheck
+from brucke.core.edits import change_device
+from brucke.core.evidence import Facts
+from brucke.core.setup import Setup
 from brucke.core.timing.align import align, timing
 from brucke.core.timing.paths import Situation
 from brucke.takes.take import ListenerProof, PartLeft, PictureLeft, Take
 from brucke.ui.align.layout import align_layout, least_height
 from brucke.ui.align.model import align_data
+from brucke.ui.gather.layout import equipment_height, equipment_layout, parts_height, parts_layout
+from brucke.ui.gather.model import gather_data
 from brucke.ui.kit.button import Button
 from brucke.ui.kit.label import Words
 from brucke.ui.kit.meter import meter_geometry
+from brucke.ui.kit.scale import scale_sheet
 from brucke.ui.paint.sheet import colour
 from brucke.ui.review.layout import least_height as review_height
 from brucke.ui.review.layout import review_layout
 from brucke.ui.review.model import review_data
+from brucke.ui.share.channel_map import point_layout
+from brucke.ui.share.layout import (
+    cell_layout,
+    head_height,
+    head_width,
+    least_column,
+    least_row,
+    listener_head,
+    part_head,
+    question_layout,
+    question_width,
+)
+from brucke.ui.share.model import share_data
 from brucke.ui.theme.fonts import metrics
 from brucke.ui.theme.tokens import LIGHT, NIGHT, PAIRS, contrast
 
@@ -108,6 +129,90 @@ def test_the_review_drawing_is_whole_at_every_size(app, nightboat, size, scale, 
         )
 
 
+@pytest.mark.parametrize(("size", "scale", "theme"), CASES)
+@pytest.mark.parametrize("words_longer", [False, True])
+def test_parts_and_equipment_are_whole_at_every_size(app, nightboat, size, scale, theme, words_longer):
+    tokens = theme.scaled(scale)
+    setup = stretched(nightboat) if words_longer else nightboat
+    setup = change_device(setup, "player", rate_hz=44100)
+    setup = part_edits.change_part(setup, "cello", quiet=True)
+    wide = max(place_width(size, tokens), tokens.px(420))
+    facts = Facts(missing=("camera",))
+    data = gather_data(setup, facts, {"voice": 12}, frozenset({"harp"}))
+    tall = parts_height(data, wide, tokens)
+    for chosen in ("", "voice", "cello", "picture"):
+        found = parts_layout(data, chosen, wide, tall, tokens)
+        check_sheet(found.sheet, tokens)
+        assert len(found.rows) == len(setup.parts)
+        assert all(rows_apart(found.rows))
+        assert all(bar.right() <= wide for bars in found.bars for bar in bars)
+    for chosen in ("", "table"):
+        found = equipment_layout(data, chosen, wide, equipment_height(data, wide, tokens), tokens)
+        check_sheet(found.sheet, tokens)
+        assert all(rows_apart(found.rows))
+    nothing = gather_data(Setup(), Facts(), {}, frozenset())
+    check_sheet(parts_layout(nothing, "", wide, parts_height(nothing, wide, tokens), tokens).sheet, tokens)
+
+
+def rows_apart(rows):
+    return [a.bottom() <= b.top() + 0.01 for a, b in itertools.pairwise(rows)]
+
+
+def place_width(size, tokens):
+    return size[0] - tokens.px(48) if size[0] < tokens.px(960) else size[0] - tokens.px(48 + 336)
+
+
+def troubled(setup):
+    """Something wrong on many cells."""
+    setup = part_edits.duplicate_part(setup, "voice")
+    setup = part_edits.set_channels(setup, "voice_2", setup.part("voice").channels)
+    setup = edits.set_gain(setup, "cello", "shore_stream", -60)
+    setup = edits.allow_own_return(setup, "lounge", "lounge_call", True)
+    return edits.set_processed(edits.set_gain(setup, "voice", "recorder", -12.5), "voice", "recorder", False)
+
+
+@pytest.mark.parametrize(("size", "scale", "theme"), CASES)
+@pytest.mark.parametrize("words_longer", [False, True])
+def test_every_cell_and_head_of_the_grid_is_whole(app, nightboat, size, scale, theme, words_longer):
+    tokens = theme.scaled(scale)
+    for setup in (nightboat, troubled(nightboat), align(Situation(nightboat))):
+        setup = stretched(setup) if words_longer else setup
+        known = Situation(setup)
+        data = share_data(setup, timing(known), soundcheck(known))
+        w, h = least_column(data, tokens), least_row(tokens)
+        for tall in (h, tokens.px(84)):
+            for row in data.cells:
+                for cell in row:
+                    for chosen, current in ((False, False), (True, False), (True, True)):
+                        check_sheet(cell_layout(cell, chosen, current, w, tall, tokens), tokens)
+        for head in data.parts:
+            check_sheet(part_head(head, True, head_width(data, tokens), h, tokens)[0], tokens)
+        for head in data.listeners:
+            check_sheet(listener_head(head, True, w, head_height(tokens), tokens), tokens)
+        for heard in ("all", "some", "none"):
+            check_sheet(question_layout(heard, 1, True, question_width(tokens), h, tokens), tokens)
+    for ink in range(8):
+        for gain in (None, 0.0, -60.0, 12.0):
+            wide, tall = (metrics("small", scale).horizontalAdvance("−24.0") + tokens.px(8), tokens.px(10) + metrics("small", scale).height())  # fmt: skip
+            check_sheet(point_layout(gain, ink, True, wide, tall, tokens), tokens)
+    for wide in (160, 260, 500):
+        check_sheet(scale_sheet(wide * scale, tokens), tokens)
+
+
+@pytest.mark.parametrize(("size", "scale", "theme"), CASES)
+def test_the_first_page_is_whole_at_every_size(window, size, scale, theme):
+    window.theme.set(night=theme is NIGHT, scale=scale)
+    window.resize(*size)
+    window.do("new")
+    pause(0.08)
+    assert (window.width(), window.height()) == size
+    check_widgets(window)
+    t = window.theme.tokens
+    for button in window.gather.start.templates.values():
+        for line in button.lines():
+            assert metrics("body", t.scale).horizontalAdvance(line) <= button.width() - t.px(30)
+
+
 @pytest.mark.parametrize("scale", [1.0, 1.75])
 @pytest.mark.parametrize("width", [120, 240, 800])
 def test_meter_marks_never_collide(app, scale, width):
@@ -137,21 +242,28 @@ def test_the_window_is_whole_at_every_size(window, size, scale, theme):
     window.theme.set(night=theme is NIGHT, scale=scale)
     window.resize(*size)
     window.notice.say("The engine stopped. It is being started again with the same setup.", "coral")
-    for place in ("align", "review"):
+    if scale == 1.75 and size == (1280, 800):
+        window.session.edit("rate", change_device(window.session.setup, "player", rate_hz=44100), "gather")
+    window.checking.renew()
+    for place in window.places:
         window.go_to(place)
         window.align.side.evidence.how.setChecked(True)
         pause(0.08)
         assert (window.width(), window.height()) == size, "the window never forces itself larger"
-        for label in visible(window, Words):
-            need = label.heightForWidth(label.width()) if label.wordWrap() else label.sizeHint().height()
-            assert label.height() >= need - 1, f"cut in height: {label.text()!r}"
-            if not label.wordWrap():
-                assert label.width() >= label.sizeHint().width() - 1, f"cut: {label.text()!r}"
-        for button in visible(window, Button):
-            assert button.width() >= button.sizeHint().width() - 1, f"cut: {button.text()!r}"
-        check_siblings(window)
+        check_widgets(window)
         for holder in (window.deck, window.strip):
             assert holder.geometry().bottom() <= window.height()
+
+
+def check_widgets(window):
+    for label in visible(window, Words):
+        need = label.heightForWidth(label.width()) if label.wordWrap() else label.sizeHint().height()
+        assert label.height() >= need - 1, f"cut in height: {label.text()!r}"
+        if not label.wordWrap():
+            assert label.width() >= label.sizeHint().width() - 1, f"cut: {label.text()!r}"
+    for button in visible(window, Button):
+        assert button.width() >= button.sizeHint().width() - 1, f"cut: {button.text()!r}"
+    check_siblings(window)
 
 
 def check_siblings(window):

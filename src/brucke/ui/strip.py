@@ -197,6 +197,7 @@ class Strip(QWidget):
             item = self._row.takeAt(0)
             widget = item.widget() if item is not None else None
             if widget is not None:
+                widget.hide()
                 widget.deleteLater()
         self.cards = {}
         for listener in self.session.setup.listeners:
@@ -205,6 +206,7 @@ class Strip(QWidget):
             self.cards[listener.id] = card
             self._row.addWidget(card, 1)
         for chip in self.moments.values():
+            chip.hide()
             chip.deleteLater()
         self.moments = {m.id: Button(self.theme, m.name, "chip") for m in self.session.setup.moments}
         for id, chip in self.moments.items():

@@ -80,6 +80,7 @@ class StartPage(QWidget):
     def __init__(self, theme: Theme):
         super().__init__()
         column = QVBoxLayout(self)
+        column.setContentsMargins(24, 24, 24, 12)
         column.setSpacing(12)
         title = Words(theme, "title", wraps=False)
         title.setText("What shall it be?")

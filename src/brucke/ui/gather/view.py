@@ -16,7 +16,7 @@ from ..documents import Documents
 from ..kit.button import Button
 from ..kit.flow import Flow
 from ..kit.label import Words
-from ..kit.place import PlaceFrame
+from ..kit.place import PlaceFrame, scrolled
 from ..running import Running
 from ..session import Session
 from ..theme.theme import Theme
@@ -46,12 +46,8 @@ class GatherView(QWidget):
         self._build_side()
         self.stack = QStackedWidget()
         self.frame = PlaceFrame(theme, self._head, self._main, self._side)
-        page = QWidget()
-        box = QVBoxLayout(page)
-        box.setContentsMargins(24, 24, 24, 12)
-        box.addWidget(self.start)
         self.stack.addWidget(self.frame)
-        self.stack.addWidget(page)
+        self.stack.addWidget(scrolled(self.start))
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.addWidget(self.stack)

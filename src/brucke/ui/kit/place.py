@@ -10,7 +10,8 @@ SIDE_PX = 316
 NARROW_PX = 960
 
 
-def _scrolled(inner: QWidget) -> QScrollArea:
+def scrolled(inner: QWidget) -> QScrollArea:
+    """`inner` as wide as there is room, scrolling up and down where it is too tall."""
     area = QScrollArea()
     area.setFrameShape(QFrame.Shape.NoFrame)
     area.setWidgetResizable(True)
@@ -31,11 +32,11 @@ class PlaceFrame(QWidget):
         self._left, self._right = QVBoxLayout(left), QVBoxLayout(right)
         self._left.addWidget(head)
         self._left.addWidget(main, 1)
-        self._side_area = _scrolled(right)
+        self._side_area = scrolled(right)
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(0)
-        row.addWidget(_scrolled(left), 1)
+        row.addWidget(scrolled(left), 1)
         row.addWidget(self._side_area)
         self._narrow: bool | None = None
         theme.changed.connect(self._arrange)

@@ -71,7 +71,7 @@ def colour(tokens: Tokens, name: str) -> QColor:
     if name.startswith("light "):
         return QColor(mixed(colour(tokens, name[6:]).name(), tokens.card, 0.6))
     if name.startswith("pale "):
-        return QColor(mixed(colour(tokens, name[5:]).name(), tokens.card, 0.82))
+        return QColor(mixed(colour(tokens, name[5:]).name(), tokens.card, 0.86))
     return QColor(getattr(tokens, name))
 
 
