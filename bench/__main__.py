@@ -1,14 +1,15 @@
-"""./run bench [engine] [deadlines] [startup] [repaint] [estimate] [refuse]; without a name, all but `refuse`."""
+"""./run bench [engine] [deadlines] [startup] [repaint] [grid] [estimate] [refuse]; without a name, all but `refuse`."""
 
 import sys
 
-from . import deadlines, engine, estimate, repaint, startup
+from . import deadlines, engine, estimate, grid, repaint, startup
 
 BENCHES = {
     "engine": engine.run,
     "estimate": estimate.run,
     "startup": startup.run,
     "repaint": repaint.run,
+    "grid": grid.run,
     "deadlines": deadlines.run,
     "refuse": estimate.refuse,
 }

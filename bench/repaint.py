@@ -34,7 +34,8 @@ def run() -> None:
     window = Window(Theme(), session, QSettings("/tmp/brucke-bench.ini", QSettings.Format.IniFormat))
     window.show()
     window.running.start(play=True)
-    until = time.monotonic() + 5
+    window.go_to("gather")
+    until = time.monotonic() + 8  # until it plays and the waveform was read
     while time.monotonic() < until:
         app.processEvents()
         time.sleep(0.005)

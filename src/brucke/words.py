@@ -1,7 +1,6 @@
 """Verdicts, findings and stages as sentences: one fact, one sentence, wherever it stands. No screen here."""
 
 from datetime import datetime
-from gettext import gettext as _
 
 from .core.evidence import Facts, Measurement
 from .core.findings import Finding, Verdict
@@ -9,6 +8,7 @@ from .core.setup import Setup
 from .core.timing.align import ListenerTiming, RouteTiming
 from .core.timing.paths import Stage
 from .core.timing.verdicts import CALL_GOOD_S, CALL_LIMIT_S, OWN_SOUND_COMFORTABLE_S, OWN_SOUND_LIMIT_S
+from .translation import _
 
 MINUS = "−"
 

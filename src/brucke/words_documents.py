@@ -1,10 +1,10 @@
 """Differences between setups, templates and kinds of parts and listeners in words. No screen here."""
 
-from gettext import gettext as _
 from typing import Any
 
 from .core.differences import Difference
 from .core.setup import Setup
+from .translation import _
 from .words import db_text, device_name, listener_name, part_name
 
 TEMPLATE_WORDS = {

@@ -1,11 +1,10 @@
 """Findings of the soundcheck as sentences: what and where, why it matters, what mends it. No screen here."""
 
-from gettext import gettext as _
-
 from .core.findings import Finding, Value
 from .core.mends import BY_HAND, mended
 from .core.setup import Setup
 from .core.timing.paths import Situation
+from .translation import _
 from .words import device_name, finding_text, listener_name, part_name
 
 CHECK_TITLES = {

@@ -37,6 +37,7 @@ from brucke.ui.share.layout import (
     head_width,
     least_column,
     least_row,
+    level_bar,
     listener_head,
     part_head,
     question_layout,
@@ -186,7 +187,9 @@ def test_every_cell_and_head_of_the_grid_is_whole(app, nightboat, size, scale, t
                     for chosen, current in ((False, False), (True, False), (True, True)):
                         check_sheet(cell_layout(cell, chosen, current, w, tall, tokens), tokens)
         for head in data.parts:
-            check_sheet(part_head(head, True, head_width(data, tokens), h, tokens)[0], tokens)
+            wide = head_width(data, tokens)
+            check_sheet(part_head(head, True, wide, h, tokens), tokens)
+            assert QRectF(0, 0, wide, h).contains(level_bar(wide, h, tokens))
         for head in data.listeners:
             check_sheet(listener_head(head, True, w, head_height(tokens), tokens), tokens)
         for heard in ("all", "some", "none"):

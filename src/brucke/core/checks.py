@@ -3,14 +3,15 @@ how it is mended in `mends.py`."""
 
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
+from functools import cached_property
 from itertools import pairwise
 
 from .evidence import device_fingerprint, round_trip_key
 from .findings import Finding
 from .routing.doubled import doubled
-from .routing.ways import carries, loops
+from .routing.ways import Loop, carries, loops
 from .setup import Device, Listener, Part, Setup
-from .timing.align import timing
+from .timing.align import Timing, timing
 from .timing.paths import Situation
 from .timing.verdicts import OWN_SOUND_LIMIT_S
 from .units import buffer_seconds
@@ -26,7 +27,21 @@ LISTEN_AT_LEAST_S = 2.0
 SAME_BLEED_MS = 0.2
 RECORD_S = 3600.0
 
-Find = Callable[[Situation], Iterator[Finding]]
+
+@dataclass(frozen=True)
+class Known(Situation):
+    """A situation with what several checks ask of it."""
+
+    @cached_property
+    def timing(self) -> Timing:
+        return timing(self)
+
+    @cached_property
+    def loops(self) -> list[Loop]:
+        return loops(self.setup)
+
+
+Find = Callable[[Known], Iterator[Finding]]
 
 
 @dataclass(frozen=True)
@@ -47,7 +62,8 @@ class Result:
         return not any(f.needs == "you" for f in self.findings)
 
 
-def soundcheck(known: Situation) -> list[Result]:
+def soundcheck(situation: Situation) -> list[Result]:
+    known = Known(situation.setup, situation.knowledge, situation.facts)
     return [Result(c.code, tuple(c.find(known))) for c in CHECKS]
 
 
@@ -63,20 +79,20 @@ def _hears(setup: Setup, listener: Listener) -> list[Part]:
 # Equipment
 
 
-def _present(known: Situation) -> Iterator[Finding]:
+def _present(known: Known) -> Iterator[Finding]:
     for d in known.setup.devices:
         if d.id in known.facts.missing:
             yield Finding(code="device_missing", device=d.id)
 
 
-def _rates(known: Situation) -> Iterator[Finding]:
+def _rates(known: Known) -> Iterator[Finding]:
     setup = known.setup
     for d in setup.devices:
         if d.kind != "camera" and d.rate_hz != setup.rate_hz:
             yield Finding(code="other_rate", device=d.id, values={"rate_hz": d.rate_hz, "wanted_hz": setup.rate_hz})
 
 
-def _buffers(known: Situation) -> Iterator[Finding]:
+def _buffers(known: Known) -> Iterator[Finding]:
     setup = known.setup
     for d in setup.devices:
         held = d.buffer_frames * d.buffers
@@ -90,21 +106,21 @@ def _buffer_too_long(d: Device) -> bool:
     return d.kind == "interface" and buffer_seconds(d.buffer_frames, d.buffers, d.rate_hz) > LONGEST_BUFFER_S
 
 
-def _clock(known: Situation) -> Iterator[Finding]:
+def _clock(known: Known) -> Iterator[Finding]:
     devices = [d for d in known.setup.devices if d.kind == "interface"]
     if devices and not any(d.sets_clock for d in known.setup.devices):
         yield Finding(code="no_clock", device=devices[0].id)
 
 
-def _wireless(known: Situation) -> Iterator[Finding]:
+def _wireless(known: Known) -> Iterator[Finding]:
     setup = known.setup
     for x in setup.listeners:
         if x.kind == "monitor" and setup.device(x.device).wireless:
             yield Finding(code="wireless", listener=x.id, device=x.device)
 
 
-def _own_sound(known: Situation) -> Iterator[Finding]:
-    for t in timing(known).listeners:
+def _own_sound(known: Known) -> Iterator[Finding]:
+    for t in known.timing.listeners:
         v = t.verdict
         device = known.setup.device(known.setup.listener(t.listener).device)
         # A buffer that is too long anyway is told by `_buffers`, with the same mend.
@@ -114,7 +130,7 @@ def _own_sound(known: Situation) -> Iterator[Finding]:
             )  # fmt: skip
 
 
-def _disk(known: Situation) -> Iterator[Finding]:
+def _disk(known: Known) -> Iterator[Finding]:
     setup, free = known.setup, known.facts.free_bytes
     recorder = next((x for x in setup.listeners if x.kind == "recorder"), None)
     if recorder is None or free is None:
@@ -127,7 +143,7 @@ def _disk(known: Situation) -> Iterator[Finding]:
         )
 
 
-def _sleep(known: Situation) -> Iterator[Finding]:
+def _sleep(known: Known) -> Iterator[Finding]:
     if known.facts.may_sleep:
         yield Finding(code="may_sleep", needs="look")
 
@@ -140,11 +156,11 @@ def sounds_by_itself(part: Part) -> bool:
     return part.kind != "picture" and not part.quiet and part.source not in ("count_in", "far_end")
 
 
-def _listened(known: Situation) -> bool:
+def _listened(known: Known) -> bool:
     return known.facts.listened_s >= LISTEN_AT_LEAST_S
 
 
-def _signal(known: Situation) -> Iterator[Finding]:
+def _signal(known: Known) -> Iterator[Finding]:
     for p in _sounds(known.setup):
         heard = known.facts.heard.get(p.id)
         expected = sounds_by_itself(p) and p.device not in known.facts.missing
@@ -152,7 +168,7 @@ def _signal(known: Situation) -> Iterator[Finding]:
             yield Finding(code="no_signal", part=p.id, device=p.device)
 
 
-def _clipping(known: Situation) -> Iterator[Finding]:
+def _clipping(known: Known) -> Iterator[Finding]:
     for p in _sounds(known.setup):
         heard = known.facts.heard.get(p.id)
         if heard is None:
@@ -164,7 +180,7 @@ def _clipping(known: Situation) -> Iterator[Finding]:
             yield Finding(code="trim_clips", part=p.id, values={"over_db": heard.peak_db})
 
 
-def _sides(known: Situation) -> Iterator[Finding]:
+def _sides(known: Known) -> Iterator[Finding]:
     for p in _sounds(known.setup):
         heard = known.facts.heard.get(p.id)
         if heard is None or len(p.channels) != 2 or heard.peak_db < SILENT_DB:
@@ -178,7 +194,7 @@ def _sides(known: Situation) -> Iterator[Finding]:
             yield Finding(code="cancels_in_mono", part=p.id, values={"loses_db": louder - heard.mono_db})
 
 
-def _bleed(known: Situation) -> Iterator[Finding]:
+def _bleed(known: Known) -> Iterator[Finding]:
     for p in _sounds(known.setup):
         heard = known.facts.heard.get(p.id)
         # The way from headphone to microphone is always equally long; a tune that two play together is not.
@@ -188,7 +204,7 @@ def _bleed(known: Situation) -> Iterator[Finding]:
             yield Finding(code="bleed", part=p.id, values={"lead": p.follows, "ms": same})
 
 
-def _everything(known: Situation) -> Iterator[Finding]:
+def _everything(known: Known) -> Iterator[Finding]:
     for p in _sounds(known.setup):
         if p.source == "computer":
             yield Finding(code="everything", part=p.id)
@@ -197,9 +213,9 @@ def _everything(known: Situation) -> Iterator[Finding]:
 # Who hears what
 
 
-def _loops(known: Situation) -> Iterator[Finding]:
+def _loops(known: Known) -> Iterator[Finding]:
     setup = known.setup
-    for loop in loops(setup):
+    for loop in known.loops:
         route = setup.route(loop.part, loop.listener)
         if route is not None and route.own_return:
             continue  # told by `_own_return`
@@ -209,15 +225,15 @@ def _loops(known: Situation) -> Iterator[Finding]:
         )  # fmt: skip
 
 
-def _own_return(known: Situation) -> Iterator[Finding]:
+def _own_return(known: Known) -> Iterator[Finding]:
     for r in known.setup.routes:
         if r.own_return and carries(r):
             yield Finding(code="own_return", part=r.part, listener=r.listener)
 
 
-def _doubled(known: Situation) -> Iterator[Finding]:
+def _doubled(known: Known) -> Iterator[Finding]:
     # What goes in a circle is doubled as well: one fault is told once.
-    looping = {(x.part, x.listener) for x in loops(known.setup)}
+    looping = {(x.part, x.listener) for x in known.loops}
     for d in doubled(known):
         if not looping & {(d.part, d.listener), (d.via, d.listener)}:
             yield Finding(
@@ -226,7 +242,7 @@ def _doubled(known: Situation) -> Iterator[Finding]:
             )  # fmt: skip
 
 
-def _needs(known: Situation) -> Iterator[Finding]:
+def _needs(known: Known) -> Iterator[Finding]:
     setup = known.setup
     players = [p for p in setup.parts if p.kind == "follower"]
     for x in setup.listeners:
@@ -235,23 +251,23 @@ def _needs(known: Situation) -> Iterator[Finding]:
             yield Finding(code="hears_nothing", listener=x.id)
         elif x.kind in ("call", "stream") and players and not any(p.kind == "follower" for p in hears):
             yield Finding(code="player_missing", listener=x.id, part=players[0].id)
-    yield from timing(known).findings
+    yield from known.timing.findings
 
 
-def _second_track(known: Situation) -> Iterator[Finding]:
+def _second_track(known: Known) -> Iterator[Finding]:
     for x in known.setup.listeners:
         if x.kind in ("stream", "call") and x.channels > 2:
             yield Finding(code="second_track", listener=x.id, values={"channels": x.channels})
 
 
-def _sums(known: Situation) -> Iterator[Finding]:
+def _sums(known: Known) -> Iterator[Finding]:
     for x in known.setup.listeners:
         peak = known.facts.sums_db.get(x.id)
         if peak is not None and peak > 0.0:
             yield Finding(code="sum_clips", listener=x.id, values={"over_db": peak})
 
 
-def _muted(known: Situation) -> Iterator[Finding]:
+def _muted(known: Known) -> Iterator[Finding]:
     setup = known.setup
     for id in known.facts.muted:
         if any(p.id == id for p in setup.parts):
@@ -264,7 +280,7 @@ def _muted(known: Situation) -> Iterator[Finding]:
 # In time
 
 
-def _evidence(known: Situation) -> Iterator[Finding]:
+def _evidence(known: Known) -> Iterator[Finding]:
     for d in known.setup.devices:
         if d.kind == "interface" and _round_trip_possible(known.setup, d):
             key = round_trip_key(d)
@@ -279,8 +295,8 @@ def _round_trip_possible(setup: Setup, device: Device) -> bool:
     return monitor and any(p.device == device.id and p.channels for p in setup.parts)
 
 
-def _in_step(known: Situation) -> Iterator[Finding]:
-    for t in timing(known).listeners:
+def _in_step(known: Known) -> Iterator[Finding]:
+    for t in known.timing.listeners:
         v = t.verdict
         if v.code in ("early", "late"):
             yield Finding(

@@ -3,6 +3,7 @@
 Times in the document carry their unit in the name. Ids are short words; everything refers to ids.
 """
 
+from functools import cached_property
 from typing import Literal
 
 import msgspec
@@ -188,8 +189,8 @@ class Moment(_Data, frozen=True, kw_only=True):
     policy: dict[str, Policy] = {}
 
 
-class Setup(_Data, frozen=True, kw_only=True):
-    """The whole document."""
+class Setup(_Data, frozen=True, kw_only=True, dict=True):
+    """The whole document. Looking things up is kept beside it, since a frozen document never changes."""
 
     name: str = "untitled"
     rate_hz: int = 48000
@@ -201,17 +202,25 @@ class Setup(_Data, frozen=True, kw_only=True):
     moments: tuple[Moment, ...] = ()
     notes: str = ""
 
+    @cached_property
+    def _by_id(self) -> tuple[dict[str, Device], dict[str, Part], dict[str, Listener]]:
+        return {d.id: d for d in self.devices}, {p.id: p for p in self.parts}, {x.id: x for x in self.listeners}
+
+    @cached_property
+    def _by_ends(self) -> dict[tuple[str, str], Route]:
+        return {(r.part, r.listener): r for r in self.routes}
+
     def device(self, id: str) -> Device:
-        return next(d for d in self.devices if d.id == id)
+        return self._by_id[0][id]
 
     def part(self, id: str) -> Part:
-        return next(p for p in self.parts if p.id == id)
+        return self._by_id[1][id]
 
     def listener(self, id: str) -> Listener:
-        return next(x for x in self.listeners if x.id == id)
+        return self._by_id[2][id]
 
     def route(self, part: str, listener: str) -> Route | None:
-        return next((r for r in self.routes if r.part == part and r.listener == listener), None)
+        return self._by_ends.get((part, listener))
 
     def moment(self, id: str) -> Moment | None:
         return next((m for m in self.moments if m.id == id), None)

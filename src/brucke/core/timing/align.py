@@ -118,12 +118,11 @@ def listener_timing(
     monitor = listener.kind == "monitor"
     least = policy == "least_delay"
     arriving = _arriving(known, origins, listener)
-    roots = list(dict.fromkeys(a.origin.root for a in arriving))
-    roots.sort(key=lambda root: not any(a.part.kind == "lead" and a.origin.root == root for a in arriving))
-    targets = {
-        root: _target([a for a in arriving if a.origin.root == root], monitor, listener.extra_ms / 1e3, rate)
-        for root in roots
-    }
+    groups: dict[str, list[_Arriving]] = {}
+    for a in arriving:
+        groups.setdefault(a.origin.root, []).append(a)
+    roots = sorted(groups, key=lambda root: all(a.part.kind != "lead" for a in groups[root]))
+    targets = {root: _target(groups[root], monitor, listener.extra_ms / 1e3, rate) for root in roots}
     routes, findings, hand_off = [], [f for f in origins.findings if f.listener in ("", listener.id)], 0.0
     for a in arriving:
         target = targets[a.origin.root]
@@ -149,7 +148,10 @@ def listener_timing(
         )  # fmt: skip
     if any(f.code == "delay_too_long" for f in findings):
         routes = [replace(r, align_delay_frames=r.delay_frames) for r in routes]
-    routes = [replace(r, in_step=is_in_step(known, r, routes)) for r in routes]
+    together: dict[str, list[RouteTiming]] = {}
+    for r in routes:
+        together.setdefault(r.root, []).append(r)
+    routes = [replace(r, in_step=is_in_step(known, r, together[r.root])) for r in routes]
     verdict = listener_verdict(known, listener, routes, findings, least)
     return ListenerTiming(
         listener.id, targets[roots[0]] if roots else None, tuple(routes), hand_off,

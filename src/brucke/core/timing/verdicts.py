@@ -37,20 +37,20 @@ def delay_impairment(one_way_s: float) -> float:
 
 
 def is_in_step(known: Situation, route: "RouteTiming", routes: "list[RouteTiming]") -> bool:
-    """Whether one arrival is in step at its listener.
+    """Whether one arrival is in step at its listener, beside the `routes` there that share its root.
 
     Sounds are judged to a millisecond against each other; sound against picture to half a picture period,
     also where it is the picture that sets the target.
     """
     if route.off is None:
         return False
-    pictures = [r for r in routes if r.kind == "picture" and r.root == route.root]
+    pictures = [r for r in routes if r.kind == "picture"]
     seen = max(
         (0.5 / known.setup.device(known.setup.part(r.part).device).pictures_per_s for r in pictures), default=0.0
     )
     if route.kind == "picture":
         return abs(route.off.value) <= seen
-    lead = next((r for r in routes if r.kind == "lead" and r.root == route.root and r.off is not None), route)
+    lead = next((r for r in routes if r.kind == "lead" and r.off is not None), route)
     assert lead.off is not None
     together = _all_with(lead, routes) if route is lead else abs(route.off.value - lead.off.value) <= IN_STEP_S
     return abs(route.off.value) <= (max(seen, IN_STEP_S) if together else IN_STEP_S)
@@ -59,7 +59,7 @@ def is_in_step(known: Situation, route: "RouteTiming", routes: "list[RouteTiming
 def _all_with(lead: "RouteTiming", routes: "list[RouteTiming]") -> bool:
     """Whether every other sound of the lead's group is with it."""
     assert lead.off is not None
-    sounds = [r for r in routes if r.kind != "picture" and r.root == lead.root and r.off is not None]
+    sounds = [r for r in routes if r.kind != "picture" and r.off is not None]
     return all(r.off is not None and abs(r.off.value - lead.off.value) <= IN_STEP_S for r in sounds)
 
 

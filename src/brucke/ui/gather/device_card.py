@@ -2,7 +2,6 @@
 
 from collections.abc import Callable
 from concurrent.futures import Future, ThreadPoolExecutor
-from gettext import gettext as _
 
 from PyQt6.QtCore import QTimer
 
@@ -10,6 +9,7 @@ from ...core.edits import change_device, let_lead
 from ...core.setup import Device, Setup
 from ...ports.cards import Card as SoundCard
 from ...ports.cards import CardError, list_cards
+from ...translation import _
 from ..kit.button import Button
 from ..kit.card import Card
 from ..kit.chips import Chips

@@ -1,13 +1,13 @@
 """What Gather shows: parts and equipment as plain data, made from the session. No Qt."""
 
 from dataclasses import dataclass
-from gettext import gettext as _
 
 from ... import words
 from ...core.evidence import Facts
 from ...core.part_edits import mode_of
 from ...core.setup import Device, Part, Setup
 from ...core.units import buffer_seconds
+from ...translation import _
 
 
 @dataclass(frozen=True)

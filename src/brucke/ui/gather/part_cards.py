@@ -1,7 +1,6 @@
 """Beside the parts: level, channels, who the part plays along with, and the part itself."""
 
 from collections.abc import Callable
-from gettext import gettext as _
 
 from PyQt6.QtWidgets import QHBoxLayout, QWidget
 
@@ -9,6 +8,7 @@ from ... import words
 from ...core import part_edits
 from ...core.part_edits import MODES, mode_of
 from ...core.setup import IN_THE_ROOM, Part, Setup
+from ...translation import _
 from ..kit.button import Button
 from ..kit.card import Card
 from ..kit.chips import Chips

@@ -1,6 +1,5 @@
 """Backing tracks: list, waveform, loop, level, count-in."""
 
-from gettext import gettext as _
 from pathlib import Path
 
 from PyQt6.QtWidgets import QFileDialog, QListWidget
@@ -8,11 +7,13 @@ from PyQt6.QtWidgets import QFileDialog, QListWidget
 from ...core import part_edits
 from ...core.bundle import find_file
 from ...core.setup import Part
+from ...translation import _
 from ..documents import Documents
 from ..kit.button import Button
 from ..kit.field import NumberField
 from ..kit.flow import Flow
 from ..kit.label import Words
+from ..kit.scroll_bar import own_scroll_bars
 from ..running import Running
 from ..theme.theme import Theme
 from .part_cards import Edit, PartCard, _label, row
@@ -29,6 +30,7 @@ class TrackCard(PartCard):
         self.documents, self.running = documents, running
         self.list = QListWidget()
         self.list.setAccessibleName("Tracks")
+        own_scroll_bars(self.list, theme, "card")
         self.waveform = Waveform(theme)
         self.error = Words(theme, "small", "coral")
         self.add = Button(theme, "Add files", "outline")

@@ -47,7 +47,7 @@ class GatherView(QWidget):
         self.stack = QStackedWidget()
         self.frame = PlaceFrame(theme, self._head, self._main, self._side)
         self.stack.addWidget(self.frame)
-        self.stack.addWidget(scrolled(self.start))
+        self.stack.addWidget(scrolled(theme, self.start))
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.addWidget(self.stack)

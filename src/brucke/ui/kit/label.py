@@ -1,12 +1,13 @@
 """Words in one of the few roles, wrapped, in a token's colour."""
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QColor, QPalette
+from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPalette
 from PyQt6.QtWidgets import QLabel, QSizePolicy, QWidget
 
 from ..paint.sheet import colour
 from ..theme.fonts import font
 from ..theme.theme import Theme
+from .pictured import Picture
 
 
 class Words(QLabel):
@@ -17,6 +18,7 @@ class Words(QLabel):
     ):
         super().__init__(parent)
         self._theme, self._role, self._tone = theme, role, tone
+        self._picture = Picture()
         self.setWordWrap(wraps)
         self.setTextFormat(Qt.TextFormat.PlainText)
         policy = QSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Minimum)
@@ -35,6 +37,18 @@ class Words(QLabel):
         # Before it has a place, showing it would make a window of its own.
         if self.parentWidget() is not None or not text:
             self.setVisible(bool(text))
+
+    def paintEvent(self, e: QPaintEvent | None) -> None:
+        """Kept as a picture: laying out a text that wraps costs more than all the rest of a card."""
+        key = (self.text(), self._role, self._tone, self._theme.tokens)
+        self._picture.show(self, QPainter(self), key, self._paint)
+
+    def _paint(self, p: QPainter) -> None:
+        t = self._theme.tokens
+        p.setFont(font(self._role, t.scale))
+        p.setPen(colour(t, self._tone))
+        wraps = int(Qt.TextFlag.TextWordWrap) if self.wordWrap() else 0
+        p.drawText(self.contentsRect(), int(self.alignment()) | wraps, self.text())
 
     def _restyle(self) -> None:
         t = self._theme.tokens

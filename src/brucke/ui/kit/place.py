@@ -5,16 +5,18 @@ from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
 from ..theme.theme import Theme
+from .scroll_bar import own_scroll_bars
 
 SIDE_PX = 316
 NARROW_PX = 960
 
 
-def scrolled(inner: QWidget) -> QScrollArea:
+def scrolled(theme: Theme, inner: QWidget) -> QScrollArea:
     """`inner` as wide as there is room, scrolling up and down where it is too tall."""
     area = QScrollArea()
     area.setFrameShape(QFrame.Shape.NoFrame)
     area.setWidgetResizable(True)
+    own_scroll_bars(area, theme, "paper")
     area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
     area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
     area.setWidget(inner)
@@ -32,11 +34,11 @@ class PlaceFrame(QWidget):
         self._left, self._right = QVBoxLayout(left), QVBoxLayout(right)
         self._left.addWidget(head)
         self._left.addWidget(main, 1)
-        self._side_area = scrolled(right)
+        self._side_area = scrolled(theme, right)
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(0)
-        row.addWidget(scrolled(left), 1)
+        row.addWidget(scrolled(theme, left), 1)
         row.addWidget(self._side_area)
         self._narrow: bool | None = None
         theme.changed.connect(self._arrange)

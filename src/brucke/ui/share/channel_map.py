@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import (
 )
 
 from ...core.setup import MapPoint
+from ..kit.scroll_bar import own_scroll_bars
 from ..kit.table import CardCorner, PlainHead
 from ..paint.sheet import Box, Sheet, colour, paint_sheet
 from ..theme.fonts import font, height, width
@@ -109,6 +110,7 @@ class ChannelMap(QTableView):
         self.setHorizontalHeader(PlainHead(Qt.Orientation.Horizontal, theme, self))
         self.setVerticalHeader(PlainHead(Qt.Orientation.Vertical, theme, self))
         self._corner = CardCorner(theme, self)
+        own_scroll_bars(self, theme, "card")
         self.setAccessibleName("Channel map: sides of the part down, channels of the listener across")
         for head in (self.horizontalHeader(), self.verticalHeader()):
             assert head is not None

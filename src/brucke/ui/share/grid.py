@@ -4,7 +4,17 @@ from collections import OrderedDict
 from collections.abc import Callable, Hashable
 from functools import partial
 
-from PyQt6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, QPoint, QRect, QRectF, Qt, pyqtSignal
+from PyQt6.QtCore import (
+    QAbstractTableModel,
+    QItemSelection,
+    QModelIndex,
+    QPersistentModelIndex,
+    QPoint,
+    QRect,
+    QRectF,
+    Qt,
+    pyqtSignal,
+)
 from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPalette, QPixmap, QResizeEvent
 from PyQt6.QtWidgets import (
     QAbstractItemView,
@@ -17,10 +27,12 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from ..kit.scroll_bar import own_scroll_bars
 from ..kit.table import CardCorner
 from ..paint.ruler import level_share
 from ..paint.sheet import Sheet, colour, paint_sheet
 from ..theme.theme import Theme
+from ..theme.tokens import Tokens
 from .layout import (
     RING_PX,
     cell_layout,
@@ -28,6 +40,7 @@ from .layout import (
     head_width,
     least_column,
     least_row,
+    level_bar,
     listener_head,
     part_head,
     question_layout,
@@ -41,13 +54,17 @@ TALLEST_ROW_PX = 84
 
 
 class Pictures:
-    """Pixmaps by what they show, the least used go first."""
+    """Pixmaps by what they show, the least used go first. Other colours or another text scale begin anew."""
 
     def __init__(self) -> None:
         self._kept: OrderedDict[Hashable, QPixmap] = OrderedDict()
+        self._tokens: Tokens | None = None
 
     def get(self, key: Hashable, w: int, h: int, ratio: float, theme: Theme, make: Callable[[], Sheet]) -> QPixmap:
-        full = (key, w, h, ratio, theme.tokens)
+        if theme.tokens is not self._tokens:
+            self._tokens = theme.tokens
+            self._kept.clear()
+        full = (key, w, h, ratio)
         found = self._kept.get(full)
         if found is not None:
             self._kept.move_to_end(full)
@@ -165,9 +182,9 @@ class Head(QHeaderView):
             head = data.parts[index]
             chosen = self._grid.currentIndex().row() == index
             key: Hashable = ("part", head, chosen)
-            pixmap = self._pictures.get(key, w, h, ratio, self._theme, lambda: part_head(head, chosen, w, h, t)[0])
+            pixmap = self._pictures.get(key, w, h, ratio, self._theme, lambda: part_head(head, chosen, w, h, t))
             painter.drawPixmap(rect.topLeft(), pixmap)
-            self._paint_level(painter, rect, index, part_head(head, chosen, w, h, t)[1])
+            self._paint_level(painter, rect, index, level_bar(w, h, t))
         elif index < QUESTIONS:
             words = ("me", "them")[index]
             question = Heads(words, words, "", -1)
@@ -198,8 +215,7 @@ class Head(QHeaderView):
         y, h = self.sectionViewportPosition(index), self.sectionSize(index)
         if y + h < 0 or y > self.height():
             return
-        head = self._grid.routes.data_.parts[index]
-        bar = part_head(head, False, self.width(), h, self._theme.tokens)[1].translated(0, y)
+        bar = level_bar(self.width(), h, self._theme.tokens).translated(0, y)
         view.update(bar.adjusted(-1, -1, 1, 1).toAlignedRect())
 
 
@@ -224,6 +240,7 @@ class Grid(QTableView):
         self._from: QModelIndex | None = None
         self._at = QPoint()
         self._dragging = self._switched = False
+        self._selected: set[tuple[int, int]] = set()
         pictures = Pictures()
         self.parts_head = Head(Qt.Orientation.Vertical, theme, pictures, self)
         self.listeners_head = Head(Qt.Orientation.Horizontal, theme, pictures, self)
@@ -233,6 +250,7 @@ class Grid(QTableView):
         self.setHorizontalHeader(self.listeners_head)
         self.setCornerButtonEnabled(False)
         self._corner = CardCorner(theme, self)
+        own_scroll_bars(self, theme, "card")
         self.setShowGrid(False)
         self.setFrameShape(QFrame.Shape.NoFrame)
         self.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
@@ -292,8 +310,15 @@ class Grid(QTableView):
     # Choosing
 
     def is_chosen(self, index: QModelIndex) -> bool:
-        model = self.selectionModel()
-        return model is not None and model.isSelected(index)
+        return (index.row(), index.column()) in self._selected
+
+    def reset(self) -> None:
+        self._selected = set()
+        super().reset()
+
+    def selectionChanged(self, selected: QItemSelection, deselected: QItemSelection) -> None:
+        super().selectionChanged(selected, deselected)
+        self._selected = {(i.row(), i.column()) for i in self.selectedIndexes()}
 
     def cell(self) -> tuple[str, str]:
         """(part, listener) of the current cell; no listener in a question's column."""
@@ -305,9 +330,10 @@ class Grid(QTableView):
 
     def cells(self) -> list[tuple[str, str]]:
         """Every chosen cell of a route."""
-        data, model = self.routes.data_, self.selectionModel()
-        found = [i for i in (model.selectedIndexes() if model is not None else []) if i.column() >= QUESTIONS]
-        return [(data.parts[i.row()].id, data.listeners[i.column() - QUESTIONS].id) for i in found]
+        data = self.routes.data_
+        return [
+            (data.parts[r].id, data.listeners[c - QUESTIONS].id) for r, c in sorted(self._selected) if c >= QUESTIONS
+        ]
 
     def choose(self, part: str, listener: str) -> None:
         data = self.routes.data_

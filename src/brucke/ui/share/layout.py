@@ -119,19 +119,28 @@ def question_layout(heard: str, colour: int, current: bool, w: float, h: float, 
     return sheet
 
 
-def part_head(head: Heads, chosen: bool, w: float, h: float, t: Tokens) -> tuple[Sheet, QRectF]:
-    """Name and kind of a part, and where its level moves."""
+def _part_head_top(h: float, t: Tokens) -> float:
+    return max(0.0, (h - height("name", t.scale) - height("small", t.scale) - t.px(8)) / 2)
+
+
+def level_bar(w: float, h: float, t: Tokens) -> QRectF:
+    """Where the level of a part moves in its head."""
+    low = _part_head_top(h, t) + height("name", t.scale) + height("small", t.scale)
+    return QRectF(t.px(20), min(low + t.px(2), h - t.px(7)), w - t.px(32), t.px(5))
+
+
+def part_head(head: Heads, chosen: bool, w: float, h: float, t: Tokens) -> Sheet:
+    """Name and kind of a part."""
     sheet = Sheet(w, h)
     name, small = height("name", t.scale), height("small", t.scale)
     if chosen:
         sheet.grounds.append(Box(QRectF(0, 0, w, h), "tint"))
     sheet.boxes.append(Box(QRectF(t.px(8), t.px(5), t.px(5), h - t.px(10)), f"part:{head.colour}"))
     on = "tint" if chosen else "card"
-    top = max(0.0, (h - name - small - t.px(8)) / 2)
-    x = t.px(20)
+    top, x = _part_head_top(h, t), t.px(20)
     sheet.text(x, top, w - x, name, head.name, "name", f"part:{head.colour}", on=on)
     sheet.text(x, top + name, w - x, small, head.kind, "small", "mute", on=on)
-    return sheet, QRectF(x, min(top + name + small + t.px(2), h - t.px(7)), w - x - t.px(12), t.px(5))
+    return sheet
 
 
 def listener_head(head: Heads, chosen: bool, w: float, h: float, t: Tokens) -> Sheet:

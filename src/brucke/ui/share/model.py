@@ -2,7 +2,6 @@
 
 from collections.abc import Iterable
 from dataclasses import dataclass
-from gettext import gettext as _
 
 from ... import words
 from ...core.checks import Result
@@ -11,6 +10,7 @@ from ...core.listener_edits import Heard, heard_by
 from ...core.routing.ways import own_return
 from ...core.setup import Listener, Part, Setup
 from ...core.timing.align import RouteTiming, Timing
+from ...translation import _
 from ...words_documents import LISTENER_KINDS
 from ...words_soundcheck import short_text
 

@@ -1,7 +1,6 @@
 """Beside the grid: gain, dry or processed, channels and arrival of the chosen route, or the chosen listener."""
 
 from collections.abc import Callable
-from gettext import gettext as _
 
 from PyQt6.QtWidgets import QHBoxLayout, QWidget
 
@@ -11,6 +10,7 @@ from ...core.routing.maps import effective_map
 from ...core.routing.ways import own_return
 from ...core.setup import Listener, MapPoint, Part, Route, Setup
 from ...core.timing.align import Timing
+from ...translation import _
 from ...words_documents import TRACKS_WORDS
 from ..kit.button import Button
 from ..kit.card import Card
