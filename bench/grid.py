@@ -62,7 +62,9 @@ def run() -> None:
     _ms("a changed cell, shown and painted", paint, " (budget 2 ms)")
     for i in range(30):
         began = time.perf_counter()
-        after = edits.set_gain(session.setup, session.setup.parts[i % 6].id, session.setup.listeners[i % 4].id, -i - 1.5)
+        after = edits.set_gain(
+            session.setup, session.setup.parts[i % 6].id, session.setup.listeners[i % 4].id, -i - 1.5
+        )
         session.edit("gain", after, "share")
         whole.append((time.perf_counter() - began) * 1e3)
         app.processEvents()

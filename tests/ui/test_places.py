@@ -50,7 +50,7 @@ def test_the_deck_is_the_to_do_list(window):
     assert w.deck.spans["align"].tone == "coral"
     assert w.deck.spans["review"].state == "no take yet"
     assert w.deck.facts.state == "Stopped"
-    w.heard_music = True
+    w.overview.heard_music = True
     w.refresh()
     assert [a.due for a in acts] == [False, True, False]
     w.session.learn(measured_knowledge(w.session))

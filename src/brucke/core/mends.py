@@ -72,6 +72,6 @@ def _mended(known: Situation, f: Finding) -> Setup | None:
 
 
 def _let_hear(setup: Setup, listener: str) -> Setup:
-    """Everything that sets the beat or plays along; a monitor only what sets the beat."""
+    """Everything that sets the beat or plays along; for a monitor, what sets the beat is enough."""
     kinds = ("lead",) if setup.listener(listener).kind == "monitor" else ("lead", "follower")
     return switch(setup, [(p.id, listener) for p in setup.parts if p.kind in kinds and p.source != "count_in"], True)

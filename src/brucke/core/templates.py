@@ -17,7 +17,7 @@ class Template:
     make: Callable[[], Setup]
 
 
-def _studio(name: str) -> Setup:
+def _desk(name: str) -> Setup:
     """An interface that leads, headphones on it, and a recorder."""
     setup, _ = new_device(Setup(name=name), "interface", "Interface")
     setup = add_listener(setup, "monitor", "Headphones", "Interface")
@@ -69,14 +69,14 @@ def _finished(setup: Setup) -> Setup:
 
 
 def sing() -> Setup:
-    setup = add_listener(_studio("Sing to a backing track"), "call", "Call", "Call program")
+    setup = add_listener(_desk("Sing to a backing track"), "call", "Call", "Call program")
     setup = _voice(_backing(setup))
     setup = add_part(setup, "far_end", "Far end", "Call program")
     return _finished(change_part(setup, "far_end", beat_source="lounge.flac"))
 
 
 def workstation() -> Setup:
-    setup = add_listener(_studio("Workstation into a call"), "call", "Call", "Call program")
+    setup = add_listener(_desk("Workstation into a call"), "call", "Call", "Call program")
     setup = add_part(setup, "mix", "Workstation mix", "Workstation")
     setup = change_part(setup, "workstation_mix", beat_source="harp.flac")
     setup = add_part(setup, "far_end", "Far end", "Call program")
@@ -85,14 +85,14 @@ def workstation() -> Setup:
 
 
 def stream() -> Setup:
-    setup = add_listener(_studio("Stream with camera"), "stream", "Stream", "Streaming program")
+    setup = add_listener(_desk("Stream with camera"), "stream", "Stream", "Streaming program")
     setup = _voice(_backing(setup))
     setup = add_part(setup, "camera", "Picture", "Camera")
     return _finished(change_part(setup, "picture", shows="voice"))
 
 
 def two_computers() -> Setup:
-    setup = add_listener(_studio("Two computers"), "program", "Second computer", "Second computer")
+    setup = add_listener(_desk("Two computers"), "program", "Second computer", "Second computer")
     setup = _voice(_backing(setup))
     setup = add_part(setup, "instrument", "Cello", "Interface")
     setup = change_part(setup, "cello", beat_source="cello.flac", hears_itself="room", source="microphone")
@@ -100,7 +100,7 @@ def two_computers() -> Setup:
 
 
 def session() -> Setup:
-    setup = add_listener(_studio("One-to-one session by call"), "call", "Call", "Call program")
+    setup = add_listener(_desk("One-to-one session by call"), "call", "Call", "Call program")
     setup = _voice(_backing(setup))
     setup = add_part(setup, "far_end", "Their voice", "Call program")
     return _finished(change_part(setup, "their_voice", beat_source="lounge.flac"))

@@ -8,6 +8,7 @@ from pathlib import Path
 from PyQt6.QtCore import QSettings
 from PyQt6.QtWidgets import QApplication
 
+from ..core.setup import Setup
 from .session import Session
 from .theme.theme import Theme
 from .window import Window
@@ -16,7 +17,8 @@ TAKE_S = 20.0
 
 
 def take_shots(app: QApplication, theme: Theme, session: Session, settings: QSettings, folder: Path) -> int:
-    """Out of step, measured and in step, table, two takes compared, night: one PNG each. 2 where it could not."""
+    """What comes in, who hears what, the soundcheck, out of step and in step, two takes compared, night, and the first
+    page: one PNG each. 2 where it could not."""
     folder.mkdir(parents=True, exist_ok=True)
     theme.set(night=False, scale=1.0)
     window = Window(theme, session, settings, take_seconds=TAKE_S)
@@ -40,6 +42,21 @@ def take_shots(app: QApplication, theme: Theme, session: Session, settings: QSet
         until(lambda: window.running.state == "running", 60)
         stop = time.monotonic() + 5
         shot("align-before")
+        window.go_to("gather")
+        window.gather.choose("part/voice")
+        stop = time.monotonic() + 3
+        shot("gather")
+        window.gather.choose("part/harp")
+        stop = time.monotonic() + 3
+        shot("gather-track")
+        window.do("share")
+        window.share.grid.choose("voice", "shore_stream")
+        stop = time.monotonic() + 1
+        shot("share")
+        window.do("listen")
+        until(lambda: not window.checking.listening, 60)
+        stop = time.monotonic() + 0.5
+        shot("soundcheck")
         window.taking.toggle()
         until(lambda: window.taking.state == "idle", 300)
         window.go_to("align")
@@ -66,6 +83,15 @@ def take_shots(app: QApplication, theme: Theme, session: Session, settings: QSet
         theme.set(night=True)
         stop = time.monotonic() + 4
         shot("align-night")
+        window.do("share")
+        stop = time.monotonic() + 1
+        shot("share-night")
+        theme.set(night=False)
+        session.replace(Setup())
+        window.go_to("gather")
+        window.gather.start.focus_first()
+        stop = time.monotonic() + 0.5
+        shot("start")
     except TimeoutError:
         print("brucke: the demo did not come as far as its pictures; is the machine very busy?", file=sys.stderr)
         return 2

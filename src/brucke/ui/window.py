@@ -4,24 +4,23 @@ import time
 from pathlib import Path
 
 from msgspec.structs import replace
-from PyQt6.QtCore import QPoint, QSettings
+from PyQt6.QtCore import QSettings
 from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QResizeEvent
-from PyQt6.QtWidgets import QMainWindow, QMenu, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QMainWindow, QStackedWidget, QVBoxLayout, QWidget
 
-from .. import words
-from ..core.evidence import device_fingerprint, round_trip_key
-from ..rehearse.evidence import measuring_pair
 from .actions import Actions
 from .align.view import AlignView
 from .checking import Checking
-from .deck import Deck, DeckFacts
+from .deck import Deck
 from .documents import Documents
 from .filing import Filing
 from .frame_clock import FrameClock
 from .gather.view import GatherView
 from .keys_dialog import KeysDialog
 from .measuring import Measuring
+from .menu import show_menu
 from .notice import Notice
+from .overview import Overview
 from .review.view import ReviewView
 from .running import Running
 from .session import Session
@@ -31,37 +30,8 @@ from .strip import Strip
 from .taking import Taking
 from .theme.theme import Theme
 
-# What Share can show and mend in its own cells.
-SHARE_CODES = (
-    "loop", "doubled", "own_return", "hears_nothing", "player_missing", "second_track", "sum_clips", "faint",
-    "lead_not_heard", "does_not_hear_itself",
-)  # fmt: skip
 COMPACT_PX = 560  # below this scaled height deck and strip make room for the place
 FILES = ("new", "open", "save", "save_as", "double", "export", "import", "name")
-MENU = (
-    "new",
-    "open",
-    "save",
-    "save_as",
-    "double",
-    "name",
-    "",
-    "export",
-    "import",
-    "",
-    "undo",
-    "redo",
-    "",
-    "everywhere",
-    "",
-    "night",
-    "larger",
-    "smaller",
-    "fold",
-    "keys",
-    "",
-    "quit",
-)
 
 
 class Window(QMainWindow):
@@ -81,12 +51,11 @@ class Window(QMainWindow):
         self.checking = Checking(session, self.running)
         self.measuring = Measuring(session, self.running)
         self.taking = Taking(session, self.running, take_seconds)
-        self.heard_music = False
         self._before_check = "gather"
-        self._air_from = 0.0
         self._ticks = 0
         self.actions_table = Actions(self, settings, self.do)
         self.deck = Deck(theme, [("gather", "Gather"), ("share", "Share"), ("align", "Align"), ("review", "Review")])
+        self.overview = Overview(self.deck, session, self.running, self.checking, self.taking)
         self.notice = Notice(theme)
         self.filing = Filing(self, theme, session, self.documents, self.notice)
         self.gather = GatherView(theme, session, self.running, self.documents)
@@ -129,7 +98,7 @@ class Window(QMainWindow):
     def _connect(self) -> None:
         self.deck.went.connect(self.go_to)
         self.deck.acted.connect(self.act)
-        self.deck.menu.clicked.connect(self._menu)
+        self.deck.menu.clicked.connect(lambda: show_menu(self))
         self.deck.start.clicked.connect(lambda: self.do("start_stop"))
         self.deck.live.clicked.connect(lambda: self.do("go_live"))
         self.deck.check.clicked.connect(lambda: self.do("soundcheck"))
@@ -239,81 +208,15 @@ class Window(QMainWindow):
         session = self.session
         star = " (unsaved)" if session.unsaved else ""
         self.setWindowTitle(f"{session.setup.name}{star} – Brucke")
-        bad = [t for t in session.timing.listeners if words.needs_you(t.verdict)]
-        if not session.timing.listeners:
-            self.deck.spans["align"].say("nobody listens", "mute")
-        elif bad:
-            shown = next((t for t in bad if t.listener == self.align.listener), bad[0])
-            self.deck.spans["align"].say(words.verdict_text(session.setup, shown.verdict), "coral")
-        else:
-            sure = all(t.verdict.sure for t in session.timing.listeners)
-            self.deck.spans["align"].say("in step" if sure else "in step, by calculation", "water")
-        count = len(self.taking.takes)
-        state = {"recording": "recording", "finishing": "collecting", "proving": "measuring"}.get(self.taking.state)
-        self.deck.spans["review"].say(
-            state or (f"{count} take{'s' * (count != 1)}" if count else "no take yet"), "mute"
-        )
-        parts, routes = len(session.setup.parts), sum(r.on for r in session.setup.routes)
-        gone = len(session.facts.missing)
-        self.deck.spans["gather"].say(
-            f"{gone} not there" if gone else f"{parts} part{'s' * (parts != 1)}", "coral" if gone else "mute"
-        )
-        wrong = sum(f.code in SHARE_CODES for f in self.checking.findings)
-        self.deck.spans["share"].say(
-            f"{wrong} to mend" if wrong else f"{routes} route{'s' * (routes != 1)}", "coral" if wrong else "mute"
-        )
-        self._show_acts(not bad)
+        self.overview.refresh(self.align.listener)
         shown = {"share": self.share.listener, "review": self.review.listener}.get(self.place, self.align.listener)
         self.strip.choose(shown)
-        self._facts()
-
-    def _show_acts(self, in_step: bool) -> None:
-        pair = measuring_pair(self.session.setup)
-        measured = False
-        if pair is not None:
-            print_ = device_fingerprint(self.session.setup, pair[0])
-            measured = self.session.knowledge.good(round_trip_key(pair[0]), print_) is not None
-        self.heard_music = self.heard_music or self.running.playing
-        take = self.taking.take
-        # Proved is what was recorded with the delays that are in force now.
-        proved = take is not None and bool(take.proof) and take.setup.routes == self.session.setup.routes
-        done = (self.heard_music, measured, measured and in_step and proved)
-        due = next((i for i, d in enumerate(done) if not d), -1)
-        for i, act in enumerate(self.deck.acts):
-            act.say(done[i], i == due)
-
-    def _facts(self) -> None:
-        setup, running = self.session.setup, self.running
-        names = {
-            "stopped": "Stopped",
-            "starting": "Starting…",
-            "running": "Rehearsing",
-            "restarting": "Engine restarting…",
-        }
-        air = self.session.live.on_air
-        state = "On air" if air and running.state == "running" else names[running.state]
-        if self.taking.state == "recording":
-            state = "Recording"
-        dropouts = running.dropouts
-        load, tone = "", "mute"
-        if running.state == "running" and running.link is not None:
-            said = "no dropouts" if not dropouts else f"{dropouts} dropout{'s' * (dropouts != 1)}"
-            load = f"load {running.link.load:.0%}".replace("%", " %") + f"  ·  {said}"
-            tone = "amber" if dropouts else "mute"
-        since = int(time.monotonic() - self._air_from)
-        self.deck.show_facts(
-            DeckFacts(
-                setup.name, state, f"{setup.rate_hz / 1000:g} kHz, {setup.block_frames} frames", load, tone,
-                running.link is not None, f"{since // 60}:{since % 60:02d}" if air else "",
-                f"{self.checking.good} of {len(self.checking.results)}",
-            )
-        )  # fmt: skip
 
     def _frame(self) -> None:
         self._ticks += 1
         if self._ticks % 15 == 0:
-            self._facts()
-            if self.running.playing and not self.heard_music:
+            self.overview.show_facts()
+            if self.running.playing and not self.overview.heard_music:
                 self.refresh()
 
     # What can be done
@@ -403,7 +306,7 @@ class Window(QMainWindow):
         if on and self.running.state != "running":
             self.notice.say("Start first: nothing is running yet.", "amber")
             return
-        self._air_from = time.monotonic()
+        self.overview.air_from = time.monotonic()
         self.running.go_live(on)
 
     def _night(self) -> None:
@@ -413,21 +316,6 @@ class Window(QMainWindow):
     def _scale(self, by: int) -> None:
         self.theme.step_scale(by)
         self.settings.setValue("scale", self.theme.tokens.scale)
-
-    def _menu(self) -> None:
-        menu = QMenu(self)
-        for path in self.documents.recent()[:5]:
-            action = menu.addAction(path.name)
-            assert action is not None
-            action.setToolTip(str(path))
-            action.triggered.connect(lambda _checked=False, path=path: self.open_file(path))
-        menu.addSeparator()
-        for id in MENU:
-            if id:
-                menu.addAction(self.actions_table.by_id[id])
-            else:
-                menu.addSeparator()
-        menu.exec(self.deck.menu.mapToGlobal(QPoint(0, self.deck.menu.height())))
 
     # Files
 

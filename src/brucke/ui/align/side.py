@@ -1,7 +1,7 @@
 """Beside the arrivals: what is wrong with the chosen route, how we know, what to tell the other program."""
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QDoubleSpinBox, QHBoxLayout, QProgressBar, QSpinBox, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QDoubleSpinBox, QProgressBar, QSpinBox, QVBoxLayout, QWidget
 
 from ... import words
 from ...core.evidence import device_fingerprint, round_trip_key
@@ -12,17 +12,10 @@ from ..kit.button import Button
 from ..kit.card import Card
 from ..kit.curve import Curve
 from ..kit.label import Words
+from ..kit.row import row
 from ..measuring import Measuring
 from ..session import Session
 from ..theme.theme import Theme
-
-
-def _row(*widgets: QWidget, stretch: int = 0) -> QHBoxLayout:
-    row = QHBoxLayout()
-    row.setSpacing(8)
-    for w in widgets:
-        row.addWidget(w, stretch)
-    return row
 
 
 class VerdictCard(Card):
@@ -38,12 +31,12 @@ class VerdictCard(Card):
         self.reason = Words(theme, "body")
         self.one = Button(theme, "Delay", "primary")
         self.all = Button(theme, "Everyone here", "outline")
-        top = _row(self.headline)
+        top = row(self.headline)
         top.addStretch(1)
         top.addWidget(self.plus_minus)
         self.column.addLayout(top)
         self.column.addWidget(self.reason)
-        self.column.addLayout(_row(self.one, self.all, stretch=1))
+        self.column.addLayout(row(self.one, self.all, stretch=1))
         self.one.clicked.connect(self.delay_one)
         self.all.clicked.connect(self.everyone)
 
@@ -112,11 +105,11 @@ class EvidenceCard(Card):
         self.cable.setChecked(True)
         for widget in (self.curve, self.found, self.when, self.note, self.bar):
             self.column.addWidget(widget)
-        buttons = _row(self.button, self.stop, stretch=1)
+        buttons = row(self.button, self.stop, stretch=1)
         buttons.addWidget(self.how)
         self.column.addLayout(buttons)
-        self.column.addLayout(_row(self.sweep, self.sequence, stretch=1))
-        self.column.addLayout(_row(self.level, self.repeats, stretch=1))
+        self.column.addLayout(row(self.sweep, self.sequence, stretch=1))
+        self.column.addLayout(row(self.level, self.repeats, stretch=1))
         self.column.addWidget(self.cable)
         self.button.clicked.connect(self.measuring.begin)
         self.stop.clicked.connect(self.measuring.cancel)
@@ -184,9 +177,9 @@ class HandOffCard(Card):
         self.value = Words(theme, "title", "water", wraps=False)
         self.rest = Words(theme, "body", "mute")
         self.column.addWidget(self.lead)
-        row = _row(self.value)
-        row.addWidget(self.rest, 1)
-        self.column.addLayout(row)
+        line = row(self.value)
+        line.addWidget(self.rest, 1)
+        self.column.addLayout(line)
 
     def show_timing(self, setup: Setup, t: ListenerTiming) -> None:
         value, note = words.hand_off_text(t)
@@ -210,7 +203,7 @@ class Side(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(6)
-        titles = _row(self.title)
+        titles = row(self.title)
         titles.addWidget(self.to, 1)
         column.addLayout(titles)
         for w in (self.verdict, self.how, self.evidence, self.tell, self.hand_off):

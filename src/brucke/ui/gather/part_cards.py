@@ -2,8 +2,6 @@
 
 from collections.abc import Callable
 
-from PyQt6.QtWidgets import QHBoxLayout, QWidget
-
 from ... import words
 from ...core import part_edits
 from ...core.part_edits import MODES, mode_of
@@ -15,18 +13,11 @@ from ..kit.chips import Chips
 from ..kit.field import NumberField, TextField
 from ..kit.flow import Flow
 from ..kit.label import Words
+from ..kit.row import row
 from ..theme.theme import Theme
 
 Edit = Callable[[str, Setup], None]  # label, setup after
 COLOURS = ("green", "plum", "violet", "blue", "ochre", "brown", "olive", "grey")
-
-
-def row(*widgets: QWidget, stretch: int = 0) -> QHBoxLayout:
-    line = QHBoxLayout()
-    line.setSpacing(8)
-    for w in widgets:
-        line.addWidget(w, stretch)
-    return line
 
 
 class PartCard(Card):
@@ -68,7 +59,7 @@ class LevelCard(PartCard):
             b.setCheckable(True)
         self.column.addWidget(self.hint)
         self.column.addLayout(row(self.input, self.anew))
-        self.column.addLayout(row(_label(theme, "trim"), self.trim))
+        self.column.addLayout(row(label(theme, "trim"), self.trim))
         self.column.addLayout(row(self.alone, self.mute, stretch=1))
         self.trim.entered.connect(self._trimmed)
 
@@ -94,7 +85,7 @@ class LevelCard(PartCard):
         self.edit(label, part_edits.set_trim(self.setup, self.part.id, value))
 
 
-def _label(theme: Theme, text: str) -> Words:
+def label(theme: Theme, text: str) -> Words:
     label = Words(theme, "body", "mute", wraps=False)
     label.setText(text)
     return label
@@ -110,7 +101,7 @@ class ChannelsCard(PartCard):
         self.polarity = Button(theme, "polarity reversed", "choice")
         self.quiet = Button(theme, "may be silent", "choice")
         self.column.addWidget(self.modes)
-        self.column.addLayout(row(_label(theme, "from input"), self.first))
+        self.column.addLayout(row(label(theme, "from input"), self.first))
         flags = Flow(6)
         flags.addWidget(self.polarity)
         flags.addWidget(self.quiet)

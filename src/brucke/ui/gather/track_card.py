@@ -13,10 +13,11 @@ from ..kit.button import Button
 from ..kit.field import NumberField
 from ..kit.flow import Flow
 from ..kit.label import Words
+from ..kit.row import row
 from ..kit.scroll_bar import own_scroll_bars
 from ..running import Running
 from ..theme.theme import Theme
-from .part_cards import Edit, PartCard, _label, row
+from .part_cards import Edit, PartCard, label
 from .waveform import Waveform
 
 MOST_SHOWN = 4
@@ -40,8 +41,8 @@ class TrackCard(PartCard):
         self.end = NumberField(theme, "Loop to, 0 for its end", 0, 36000, "s", 1)
         for w in (self.list, self.waveform, self.error):
             self.column.addWidget(w)
-        self.column.addLayout(row(_label(theme, "loop"), self.first, self.end))
-        self.column.addLayout(row(_label(theme, "level"), self.level))
+        self.column.addLayout(row(label(theme, "loop"), self.first, self.end))
+        self.column.addLayout(row(label(theme, "level"), self.level))
         buttons = Flow(8)
         for b in (self.add, self.away):
             buttons.addWidget(b)
@@ -138,8 +139,8 @@ class CountInCard(PartCard):
         self.note.setText(
             _("Sounds before the track begins, for those who are routed to it in Share: your headphones.")
         )
-        self.column.addLayout(row(_label(theme, "beats"), self.beats))
-        self.column.addLayout(row(_label(theme, "tempo"), self.tempo))
+        self.column.addLayout(row(label(theme, "beats"), self.beats))
+        self.column.addLayout(row(label(theme, "tempo"), self.tempo))
         self.column.addWidget(self.note)
         self.beats.entered.connect(lambda v: self._change(f"{int(v)} beats", count_in_beats=int(v)))
         self.tempo.entered.connect(lambda v: self._change(f"{v:g} beats a minute", tempo_bpm=v))

@@ -1,26 +1,20 @@
 """The grid of routes: a table whose cells are painted once and kept, so that only what changed is painted again."""
 
-from collections import OrderedDict
 from collections.abc import Callable, Hashable
 from functools import partial
 
 from PyQt6.QtCore import (
-    QAbstractTableModel,
     QItemSelection,
     QModelIndex,
-    QPersistentModelIndex,
     QPoint,
-    QRect,
-    QRectF,
     Qt,
     pyqtSignal,
 )
-from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPalette, QPixmap, QResizeEvent
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPalette, QResizeEvent
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QApplication,
     QFrame,
-    QHeaderView,
     QStyledItemDelegate,
     QStyleOptionViewItem,
     QTableView,
@@ -29,10 +23,9 @@ from PyQt6.QtWidgets import (
 
 from ..kit.scroll_bar import own_scroll_bars
 from ..kit.table import CardCorner
-from ..paint.ruler import level_share
-from ..paint.sheet import Sheet, colour, paint_sheet
+from ..paint.sheet import Sheet, colour
 from ..theme.theme import Theme
-from ..theme.tokens import Tokens
+from .heads import Head
 from .layout import (
     RING_PX,
     cell_layout,
@@ -40,97 +33,14 @@ from .layout import (
     head_width,
     least_column,
     least_row,
-    level_bar,
-    listener_head,
-    part_head,
     question_layout,
     question_width,
 )
-from .model import HEARD_WORDS, Heads, ShareData
+from .model import ShareData
+from .pictures import Pictures
+from .routes import QUESTIONS, Routes
 
-QUESTIONS = 2  # columns before the listeners: do I hear it, do they
-MOST_PICTURES = 4096
 TALLEST_ROW_PX = 84
-
-
-class Pictures:
-    """Pixmaps by what they show, the least used go first. Other colours or another text scale begin anew."""
-
-    def __init__(self) -> None:
-        self._kept: OrderedDict[Hashable, QPixmap] = OrderedDict()
-        self._tokens: Tokens | None = None
-
-    def get(self, key: Hashable, w: int, h: int, ratio: float, theme: Theme, make: Callable[[], Sheet]) -> QPixmap:
-        if theme.tokens is not self._tokens:
-            self._tokens = theme.tokens
-            self._kept.clear()
-        full = (key, w, h, ratio)
-        found = self._kept.get(full)
-        if found is not None:
-            self._kept.move_to_end(full)
-            return found
-        pixmap = QPixmap(max(1, round(w * ratio)), max(1, round(h * ratio)))
-        pixmap.setDevicePixelRatio(ratio)
-        pixmap.fill(QColor(0, 0, 0, 0))
-        p = QPainter(pixmap)
-        paint_sheet(p, make(), theme.tokens)
-        p.end()
-        self._kept[full] = pixmap
-        if len(self._kept) > MOST_PICTURES:
-            self._kept.popitem(last=False)
-        return pixmap
-
-
-class Routes(QAbstractTableModel):
-    """Rows are parts; columns the two questions and then the listeners."""
-
-    def __init__(self) -> None:
-        super().__init__()
-        self.data_ = ShareData((), (), (), ())
-
-    def show(self, data: ShareData) -> None:
-        """Only cells that changed are told to the view."""
-        old = self.data_
-        if data == old:
-            return
-        if data.parts != old.parts or data.listeners != old.listeners:
-            self.beginResetModel()
-            self.data_ = data
-            self.endResetModel()
-            return
-        self.data_ = data
-        for r, (before, after) in enumerate(zip(old.cells, data.cells, strict=True)):
-            for c, (a, b) in enumerate(zip(before, after, strict=True)):
-                if a != b:
-                    at = self.index(r, c + QUESTIONS)
-                    self.dataChanged.emit(at, at)
-            if old.heard[r] != data.heard[r]:
-                self.dataChanged.emit(self.index(r, 0), self.index(r, QUESTIONS - 1))
-
-    def rowCount(self, parent: QModelIndex | QPersistentModelIndex | None = None) -> int:
-        return len(self.data_.parts)
-
-    def columnCount(self, parent: QModelIndex | QPersistentModelIndex | None = None) -> int:
-        return len(self.data_.listeners) + QUESTIONS if self.data_.parts else 0
-
-    def data(self, index: QModelIndex | QPersistentModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> object:
-        if role not in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole):
-            return None
-        r, c = index.row(), index.column()
-        if c < QUESTIONS:
-            who = ("do I hear it", "do they hear it")[c]
-            return f"{self.data_.parts[r].name}, {who}: {HEARD_WORDS[self.data_.heard[r][c]]}"
-        return self.data_.cells[r][c - QUESTIONS].said
-
-    def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> object:
-        if role not in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole):
-            return None
-        if orientation == Qt.Orientation.Vertical:
-            return self.data_.parts[section].name if section < len(self.data_.parts) else None
-        if section < QUESTIONS:
-            return ("me", "them")[section]
-        at = section - QUESTIONS
-        return self.data_.listeners[at].name if at < len(self.data_.listeners) else None
 
 
 class CellPainter(QStyledItemDelegate):
@@ -159,64 +69,6 @@ class CellPainter(QStyledItemDelegate):
             make = partial(cell_layout, cell, chosen, current, w, h, t)
         pixmap = self._pictures.get(key, w, h, self._grid.devicePixelRatioF(), self._theme, make)
         painter.drawPixmap(rect.topLeft(), pixmap)
-
-
-class Head(QHeaderView):
-    """Names of parts or listeners. A click chooses the whole row or column."""
-
-    def __init__(self, orientation: Qt.Orientation, theme: Theme, pictures: Pictures, grid: "Grid"):
-        super().__init__(orientation, grid)
-        self._theme, self._pictures, self._grid = theme, pictures, grid
-        self.setSectionsClickable(True)
-        self.setHighlightSections(False)
-        self.setFrameShape(QFrame.Shape.NoFrame)
-        self.meters: list[QRectF] = []
-
-    def paintSection(self, painter: QPainter | None, rect: QRect, index: int) -> None:
-        if painter is None or not rect.isValid():
-            return
-        data, t = self._grid.routes.data_, self._theme.tokens
-        w, h = rect.width(), rect.height()
-        ratio = self.devicePixelRatioF()
-        if self.orientation() == Qt.Orientation.Vertical:
-            head = data.parts[index]
-            chosen = self._grid.currentIndex().row() == index
-            key: Hashable = ("part", head, chosen)
-            pixmap = self._pictures.get(key, w, h, ratio, self._theme, lambda: part_head(head, chosen, w, h, t))
-            painter.drawPixmap(rect.topLeft(), pixmap)
-            self._paint_level(painter, rect, index, level_bar(w, h, t))
-        elif index < QUESTIONS:
-            words = ("me", "them")[index]
-            question = Heads(words, words, "", -1)
-            pixmap = self._pictures.get(
-                ("head", question), w, h, ratio, self._theme, lambda: listener_head(question, False, w, h, t)
-            )
-            painter.drawPixmap(rect.topLeft(), pixmap)
-        else:
-            who = data.listeners[index - QUESTIONS]
-            chosen = self._grid.currentIndex().column() == index
-            pixmap = self._pictures.get(
-                ("head", who, chosen), w, h, ratio, self._theme, lambda: listener_head(who, chosen, w, h, t)
-            )
-            painter.drawPixmap(rect.topLeft(), pixmap)
-
-    def _paint_level(self, p: QPainter, rect: QRect, index: int, bar: QRectF) -> None:
-        t = self._theme.tokens
-        bar = bar.translated(rect.x(), rect.y())
-        p.fillRect(bar, colour(t, "trough"))
-        db = self._grid.levels.get(self._grid.routes.data_.parts[index].id, -120.0)
-        p.fillRect(QRectF(bar.x(), bar.y(), bar.width() * level_share(db), bar.height()), colour(t, "meter"))
-
-    def level_changed(self, index: int) -> None:
-        """Only the bar is painted again."""
-        view = self.viewport()
-        if view is None or self.isSectionHidden(index):
-            return
-        y, h = self.sectionViewportPosition(index), self.sectionSize(index)
-        if y + h < 0 or y > self.height():
-            return
-        bar = level_bar(self.width(), h, self._theme.tokens).translated(0, y)
-        view.update(bar.adjusted(-1, -1, 1, 1).toAlignedRect())
 
 
 class Grid(QTableView):

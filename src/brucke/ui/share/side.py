@@ -2,8 +2,6 @@
 
 from collections.abc import Callable
 
-from PyQt6.QtWidgets import QHBoxLayout, QWidget
-
 from ... import words
 from ...core import edits, listener_edits
 from ...core.routing.maps import effective_map
@@ -18,19 +16,12 @@ from ..kit.chips import Chips
 from ..kit.field import NumberField, TextField
 from ..kit.flow import Flow
 from ..kit.label import Words
+from ..kit.row import row
 from ..kit.scale import GainScale
 from ..theme.theme import Theme
 from .channel_map import ChannelMap
 
 Edit = Callable[[str, Setup], None]
-
-
-def _line(*widgets: QWidget) -> QHBoxLayout:
-    line = QHBoxLayout()
-    line.setSpacing(8)
-    for w in widgets:
-        line.addWidget(w)
-    return line
 
 
 class RouteCard(Card):
@@ -113,7 +104,7 @@ class GainCard(RouteCard):
         self._cells = cells
         self.value = NumberField(theme, "Gain", -60, 12, "dB")
         self.scale = GainScale(theme, "Gain on a decibel scale")
-        self.column.addLayout(_line(self.title, self.value))
+        self.column.addLayout(row(self.title, self.value))
         self.column.addWidget(self.scale)
         self.value.entered.connect(self._set)
         self.scale.moved.connect(self._set)
@@ -134,7 +125,7 @@ class CarriedCard(RouteCard):
     def __init__(self, theme: Theme, edit: Edit):
         super().__init__(theme, edit, _("Carried as"))
         self.which = Chips(theme, "Carried as", [("processed", _("processed")), ("dry", _("dry"))], self._set)
-        self.column.addLayout(_line(self.title, self.which))
+        self.column.addLayout(row(self.title, self.which))
 
     def applies(self) -> bool:
         return super().applies() and bool(self.part.chain)
@@ -159,7 +150,7 @@ class ChannelsCard(RouteCard):
         self.rest_words = Words(theme, "small", "mute", wraps=False)
         self.rest_words.setText(_("everything else on"))
         self.rest = Chips(theme, "Everything else on", [], self._rest)
-        head = _line(self.title)
+        head = row(self.title)
         head.addStretch(1)
         head.addWidget(self.plain)
         self.column.addLayout(head)

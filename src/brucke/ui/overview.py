@@ -1,0 +1,107 @@
+"""What the deck says: how each place stands, which act is due, and what runs."""
+
+import time
+
+from .. import words
+from ..core.evidence import device_fingerprint, round_trip_key
+from ..rehearse.evidence import measuring_pair
+from .checking import Checking
+from .deck import Deck, DeckFacts
+from .running import Running
+from .session import Session
+from .taking import Taking
+
+# What Share can show and mend in its own cells.
+SHARE_CODES = (
+    "loop", "doubled", "own_return", "hears_nothing", "player_missing", "second_track", "sum_clips", "faint",
+    "lead_not_heard", "does_not_hear_itself",
+)  # fmt: skip
+STATES = {"stopped": "Stopped", "starting": "Starting…", "running": "Rehearsing", "restarting": "Engine restarting…"}
+TAKING = {"recording": "recording", "finishing": "collecting", "proving": "measuring"}
+
+
+def _many(count: int, word: str) -> str:
+    return f"{count} {word}{'s' * (count != 1)}"
+
+
+class Overview:
+    """`heard_music` is whether the first act was done; `air_from` when the transmission began."""
+
+    def __init__(self, deck: Deck, session: Session, running: Running, checking: Checking, taking: Taking):
+        self.deck, self.session, self.running = deck, session, running
+        self.checking, self.taking = checking, taking
+        self.heard_music = False
+        self.air_from = 0.0
+
+    def refresh(self, aligning: str) -> None:
+        """`aligning` is the listener that Align shows: its fault is named first."""
+        bad = [t for t in self.session.timing.listeners if words.needs_you(t.verdict)]
+        self._show_gather()
+        self._show_share()
+        self._show_align(aligning)
+        self._show_review()
+        self._show_acts(not bad)
+        self.show_facts()
+
+    def _show_gather(self) -> None:
+        parts, gone = len(self.session.setup.parts), len(self.session.facts.missing)
+        span = self.deck.spans["gather"]
+        span.say(f"{gone} not there" if gone else _many(parts, "part"), "coral" if gone else "mute")
+
+    def _show_share(self) -> None:
+        routes = sum(r.on for r in self.session.setup.routes)
+        wrong = sum(f.code in SHARE_CODES for f in self.checking.findings)
+        span = self.deck.spans["share"]
+        span.say(f"{wrong} to mend" if wrong else _many(routes, "route"), "coral" if wrong else "mute")
+
+    def _show_align(self, aligning: str) -> None:
+        session, span = self.session, self.deck.spans["align"]
+        bad = [t for t in session.timing.listeners if words.needs_you(t.verdict)]
+        if not session.timing.listeners:
+            span.say("nobody listens", "mute")
+        elif bad:
+            shown = next((t for t in bad if t.listener == aligning), bad[0])
+            span.say(words.verdict_text(session.setup, shown.verdict), "coral")
+        else:
+            sure = all(t.verdict.sure for t in session.timing.listeners)
+            span.say("in step" if sure else "in step, by calculation", "water")
+
+    def _show_review(self) -> None:
+        count, state = len(self.taking.takes), TAKING.get(self.taking.state)
+        self.deck.spans["review"].say(state or (_many(count, "take") if count else "no take yet"), "mute")
+
+    def _show_acts(self, in_step: bool) -> None:
+        pair = measuring_pair(self.session.setup)
+        measured = False
+        if pair is not None:
+            print_ = device_fingerprint(self.session.setup, pair[0])
+            measured = self.session.knowledge.good(round_trip_key(pair[0]), print_) is not None
+        self.heard_music = self.heard_music or self.running.playing
+        take = self.taking.take
+        # Proved is what was recorded with the delays that are in force now.
+        proved = take is not None and bool(take.proof) and take.setup.routes == self.session.setup.routes
+        done = (self.heard_music, measured, measured and in_step and proved)
+        due = next((i for i, d in enumerate(done) if not d), -1)
+        for i, act in enumerate(self.deck.acts):
+            act.say(done[i], i == due)
+
+    def show_facts(self) -> None:
+        setup, running = self.session.setup, self.running
+        air = self.session.live.on_air
+        state = "On air" if air and running.state == "running" else STATES[running.state]
+        if self.taking.state == "recording":
+            state = "Recording"
+        dropouts = running.dropouts
+        load, tone = "", "mute"
+        if running.state == "running" and running.link is not None:
+            said = _many(dropouts, "dropout") if dropouts else "no dropouts"
+            load = f"load {running.link.load:.0%}".replace("%", " %") + f"  ·  {said}"
+            tone = "amber" if dropouts else "mute"
+        since = int(time.monotonic() - self.air_from)
+        self.deck.show_facts(
+            DeckFacts(
+                setup.name, state, f"{setup.rate_hz / 1000:g} kHz, {setup.block_frames} frames", load, tone,
+                running.link is not None, f"{since // 60}:{since % 60:02d}" if air else "",
+                f"{self.checking.good} of {len(self.checking.results)}",
+            )
+        )  # fmt: skip
