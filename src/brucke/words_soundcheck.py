@@ -170,7 +170,7 @@ _TEXTS = {
         _("Measure it again"),
     ),
     "out_of_step": (
-        _("{part} is {ms:.1f} ms {verdict} at {listener}."),
+        _("{part} is {ms:.1f} ms {verdict} at {listener}{also}."),
         _("They hear it apart from the rest."),
         _("Put everyone in step everywhere"),
     ),
@@ -195,6 +195,10 @@ def _values(setup: Setup, f: Finding) -> dict[str, Value]:
         values.update(_doubled_words(setup, f))
     elif f.code in ("out_of_step", "picture_first"):
         values["ms"] = abs(float(values["ms"]))
+    if f.code == "out_of_step":
+        more = int(f.values["more"])
+        values["also"] = _(", and {more} more listeners are out of step").format(more=more) if more > 1 else ""
+        values["also"] = _(", and one more listener is out of step") if more == 1 else values["also"]
     return values
 
 

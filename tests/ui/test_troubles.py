@@ -159,6 +159,8 @@ def test_the_soundcheck_says_what_why_and_what_mends_it(window):
     assert w.deck.check.text() == f"Check {w.checking.good} of 22"
     w.soundcheck.listen.click()
     assert "Start first" in w.notice.words.text()
+    said = card_of(w, "out_of_step").what.text()
+    assert said == "Harp is 10.7 ms early at Recorder, and 2 more listeners are out of step."
     press(card_of(w, "out_of_step").button)
     w.checking.renew()
     assert "out_of_step" not in {f.code for f in w.checking.findings}, "one press for all of them"

@@ -296,15 +296,18 @@ def _round_trip_possible(setup: Setup, device: Device) -> bool:
 
 
 def _in_step(known: Known) -> Iterator[Finding]:
+    """One finding for all who are out of step, since one action mends them: the one that is furthest off."""
+    off = [t.verdict for t in known.timing.listeners if t.verdict.code in ("early", "late")]
+    if off:
+        v = max(off, key=lambda v: abs(v.off_s))
+        yield Finding(
+            code="out_of_step", part=v.part, listener=v.listener,
+            values={"ms": v.off_s * 1e3, "verdict": v.code, "more": len(off) - 1},
+        )  # fmt: skip
     for t in known.timing.listeners:
-        v = t.verdict
-        if v.code in ("early", "late"):
+        if t.verdict.code == "picture_first":
             yield Finding(
-                code="out_of_step", part=v.part, listener=v.listener, values={"ms": v.off_s * 1e3, "verdict": v.code}
-            )
-        elif v.code == "picture_first":
-            yield Finding(
-                code="picture_first", part=v.part, listener=v.listener, needs="look",
+                code="picture_first", part=t.verdict.part, listener=t.listener, needs="look",
                 values={"ms": t.hand_off_s * 1e3},
             )  # fmt: skip
 

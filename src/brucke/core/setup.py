@@ -190,7 +190,9 @@ class Moment(_Data, frozen=True, kw_only=True):
 
 
 class Setup(_Data, frozen=True, kw_only=True, dict=True):
-    """The whole document. Looking things up is kept beside it, since a frozen document never changes."""
+    """The whole document."""
+
+    # What is looked up is kept beside it (`dict=True`): a frozen document never changes.
 
     name: str = "untitled"
     rate_hz: int = 48000

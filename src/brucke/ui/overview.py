@@ -32,6 +32,10 @@ class Overview:
         self.checking, self.taking = checking, taking
         self.heard_music = False
         self.air_from = 0.0
+        session.replaced.connect(self._begin_anew)
+
+    def _begin_anew(self) -> None:
+        self.heard_music = False
 
     def refresh(self, aligning: str) -> None:
         """`aligning` is the listener that Align shows: its fault is named first."""
@@ -81,7 +85,8 @@ class Overview:
         # Proved is what was recorded with the delays that are in force now.
         proved = take is not None and bool(take.proof) and take.setup.routes == self.session.setup.routes
         done = (self.heard_music, measured, measured and in_step and proved)
-        due = next((i for i, d in enumerate(done) if not d), -1)
+        # Nothing is due where nothing is there yet: the first page leads on.
+        due = next((i for i, d in enumerate(done) if not d), -1) if self.session.setup.parts else -1
         for i, act in enumerate(self.deck.acts):
             act.say(done[i], i == due)
 

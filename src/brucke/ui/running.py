@@ -114,7 +114,7 @@ class Running(QObject):
         """Another document: what ran belonged to the old one."""
         was_running = self.link is not None
         self.stop()
-        if was_running:
+        if was_running and self.session.setup.parts:
             self.start()
 
     def _set(self, state: str) -> None:

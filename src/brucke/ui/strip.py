@@ -315,8 +315,8 @@ class Strip(QWidget):
         if self.play.text() != word:
             self.play.setText(word)
             self.play.updateGeometry()
-        if not self.seek.isSliderDown() and length:
-            self.seek.setValue(round(position / length * 1000))
+        if not self.seek.isSliderDown():
+            self.seek.setValue(round(position / length * 1000) if length else 0)
         self.seek.setEnabled(bool(length))
 
     def _seek(self) -> None:

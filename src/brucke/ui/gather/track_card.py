@@ -39,9 +39,10 @@ class TrackCard(PartCard):
         self.level = NumberField(theme, "Level of the track", -60, 20, "dB")
         self.first = NumberField(theme, "Loop from", 0, 36000, "s", 1)
         self.end = NumberField(theme, "Loop to, 0 for its end", 0, 36000, "s", 1)
+        self.end.setSpecialValueText(_("the end"))
         for w in (self.list, self.waveform, self.error):
             self.column.addWidget(w)
-        self.column.addLayout(row(label(theme, "loop"), self.first, self.end))
+        self.column.addLayout(row(label(theme, "loop"), self.first, label(theme, "to"), self.end))
         self.column.addLayout(row(label(theme, "level"), self.level))
         buttons = Flow(8)
         for b in (self.add, self.away):

@@ -91,10 +91,12 @@ class NumberField(QDoubleSpinBox):
         try:
             return float(number)
         except ValueError:
-            return self.value()
+            return self.minimum() if text and text == self.specialValueText() else self.value()
 
     def validate(self, text: str | None, pos: int) -> tuple[object, str, int]:  # type: ignore[override]
         number = (text or "").removesuffix(self.suffix()).replace(MINUS, "-").replace(",", ".").strip()
+        if text == self.specialValueText():
+            return QValidator.State.Acceptable, text or "", pos
         if number in ("", "-", "+", ".", "-."):
             return QValidator.State.Intermediate, text or "", pos
         try:
