@@ -56,6 +56,7 @@ class TrackCard(PartCard):
         self.end.entered.connect(lambda v: self._loop(self.first.value(), v))
         self.waveform.sought.connect(running.seek)
         self.waveform.looped.connect(self._loop)
+        self.waveform.read.connect(self.tick)
 
     def applies(self, part: Part) -> bool:
         return part.source == "track"

@@ -5,7 +5,7 @@ from pathlib import Path
 
 import numpy as np
 import numpy.typing as npt
-from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QAbstractSlider, QSizePolicy
 
@@ -57,10 +57,11 @@ class Outline:
 
 
 class Waveform(QAbstractSlider):
-    """Its value is the position in milliseconds. `sought(s)` and `looped(from, to)` in seconds."""
+    """Its value is the position in milliseconds. `sought(s)` and `looped(from, to)` in seconds; `read` when the file is."""
 
     sought = pyqtSignal(float)
     looped = pyqtSignal(float, float)
+    read = pyqtSignal()
 
     def __init__(self, theme: Theme):
         super().__init__()
@@ -69,6 +70,9 @@ class Waveform(QAbstractSlider):
         self._loop = (0.0, 0.0)
         self._held = ""  # from, to or nothing
         self._drawn = -1
+        self._reading = QTimer(self)
+        self._reading.setInterval(60)
+        self._reading.timeout.connect(self._read_on)
         self.setAccessibleName("Position in the track")
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
@@ -85,7 +89,16 @@ class Waveform(QAbstractSlider):
             self.outline.stop()
         self.outline = Outline(path) if path is not None else None
         self._drawn = -1
+        if self.outline is not None:
+            self._reading.start()
         self.update()
+
+    def _read_on(self) -> None:
+        """Draw what was read since; `read` once it is all there."""
+        if self.outline is None or self.outline.done:
+            self._reading.stop()
+            self.read.emit()
+        self.show_position(self.value() / 1000)
 
     def show_loop(self, first: float, end: float) -> None:
         if (first, end) != self._loop and not self._held:
