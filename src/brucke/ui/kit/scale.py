@@ -9,6 +9,7 @@ from ..paint.sheet import Line, Sheet, colour, paint_sheet
 from ..theme.fonts import height, width
 from ..theme.theme import Theme
 from ..theme.tokens import Tokens
+from .pictured import Picture
 
 # Where each mark stands, 0 to 1: wider where ears are finer.
 MARKS_DB = (-60.0, -40.0, -20.0, -12.0, -6.0, 0.0, 6.0, 12.0)
@@ -47,7 +48,7 @@ class GainScale(QAbstractSlider):
 
     def __init__(self, theme: Theme, name: str, parent: QWidget | None = None):
         super().__init__(parent)
-        self._theme = theme
+        self._theme, self._marks = theme, Picture()
         self.setAccessibleName(name)
         self.setRange(-600, 120)
         self.setSingleStep(10)
@@ -96,7 +97,8 @@ class GainScale(QAbstractSlider):
     def paintEvent(self, e: QPaintEvent | None) -> None:
         t = self._theme.tokens
         p = QPainter(self)
-        paint_sheet(p, scale_sheet(self.width(), t), t)
+        self._marks.show(self, p, t, lambda q: paint_sheet(q, scale_sheet(self.width(), t), t))
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
         pad, y = t.px(14), t.px(10)
         wide = self.width() - 2 * pad
         x = pad + gain_share(self.value() / 10) * wide

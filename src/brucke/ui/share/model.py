@@ -3,6 +3,8 @@
 from collections.abc import Iterable
 from dataclasses import dataclass
 
+import msgspec
+
 from ... import words
 from ...core.checks import Result
 from ...core.findings import Finding
@@ -18,8 +20,7 @@ HEARD_WORDS = {"all": _("all"), "some": _("some"), "none": _("none")}
 FURTHEST_MS = 60.0  # how far from in step the little mark can go
 
 
-@dataclass(frozen=True)
-class Cell:
+class Cell(msgspec.Struct, frozen=True):
     """`state`: on, off, kept out. `offset` −1…1 is where the mark stands, None without one; `note` what is wrong."""
 
     state: str
@@ -32,8 +33,7 @@ class Cell:
     said: str = ""
 
 
-@dataclass(frozen=True)
-class Heads:
+class Heads(msgspec.Struct, frozen=True):
     """A row or column head: name, what it is, colour of a part."""
 
     id: str

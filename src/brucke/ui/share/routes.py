@@ -17,8 +17,6 @@ class Routes(QAbstractTableModel):
     def show(self, data: ShareData) -> None:
         """Only cells that changed are told to the view."""
         old = self.data_
-        if data == old:
-            return
         if data.parts != old.parts or data.listeners != old.listeners:
             self.beginResetModel()
             self.data_ = data
@@ -26,6 +24,8 @@ class Routes(QAbstractTableModel):
             return
         self.data_ = data
         for r, (before, after) in enumerate(zip(old.cells, data.cells, strict=True)):
+            if before == after and old.heard[r] == data.heard[r]:
+                continue
             for c, (a, b) in enumerate(zip(before, after, strict=True)):
                 if a != b:
                     at = self.index(r, c + QUESTIONS)
