@@ -155,3 +155,48 @@ def test_a_take_whose_files_lead_outside_is_refused(capsys, tmp_path):
     code, _, err = run(capsys, "prove", take, "--sounds", FOLDER)
     assert code == 2
     assert "leads outside the take" in err
+
+
+def test_loudness_in_its_keys_and_silence_is_null(capsys, tmp_path):
+    tone = (10 ** (-23 / 20) * np.sin(2 * np.pi * 1000 * np.arange(20 * RATE) / RATE)).astype(np.float32)
+    code, out, _ = run(capsys, "loudness", wav(tmp_path / "tone.wav", np.stack([tone] * 2, axis=1)), "--json")
+    said = json.loads(out)
+    assert code == 0
+    assert list(said) == ["integrated_lufs", "momentary_max_lufs", "short_term_max_lufs", "range_lu", "true_peak_dbtp"]
+    for key in list(said)[:3]:
+        assert said[key] == pytest.approx(-23, abs=0.1)
+    assert said["true_peak_dbtp"] == pytest.approx(-23, abs=0.2)
+    code, out, _ = run(capsys, "loudness", wav(tmp_path / "silence.wav", 0 * tone), "--json")
+    assert json.loads(out)["integrated_lufs"] is None
+    assert "nothing to measure" in run(capsys, "loudness", tmp_path / "silence.wav")[1]
+
+
+def test_noise_is_learnt_kept_and_taken_out_in_step(capsys, tmp_path, rng, sources):
+    room = 0.01 * rng.standard_normal(20 * RATE)
+    room[12 * RATE :] += sources["voice"][: 8 * RATE]
+    x = wav(tmp_path / "x.wav", room.astype(np.float32))
+    profile, y = tmp_path / "room.noise.json", tmp_path / "y.wav"
+    code, out, _ = run(capsys, "denoise", x, "--profile", 12, "--out", y, "--keep-profile", profile, "--json")
+    said = json.loads(out)
+    assert code == 0
+    assert (said["latency_frames"], said["latency_ms"]) == (896, pytest.approx(18.667, abs=0.001))
+    assert said["floor_before_db"] - said["floor_after_db"] > 30
+    clean, dirty = (sf.read(f)[0] for f in (y, x))
+    assert len(clean) == len(dirty)
+    assert np.argmax(np.abs(clean[13 * RATE :])) == pytest.approx(np.argmax(np.abs(dirty[13 * RATE :])), abs=3)
+    again = tmp_path / "z.wav"
+    assert run(capsys, "denoise", x, "--profile", profile, "--out", again, "--strength", 1)[0] == 0
+    np.testing.assert_array_equal(sf.read(again)[0], clean)
+    for argv, why in (
+        ((x, "--profile", 15), "it was not silent at 1"),
+        ((x, "--profile", 2), "less than 3 s of silence"),
+        ((x, "--profile", 99), "has 20.0 s"),
+        ((x, "--profile", tmp_path / "gone.json"), "gone.json: the file: no such file"),
+        ((wav(tmp_path / "slow.wav", room, 44100), "--profile", profile), "learnt at 48000 Hz, slow.wav has 44100 Hz"),
+        ((x, "--profile", wav(tmp_path / "still.wav", 0 * room)), "nothing came in at all"),
+    ):
+        code, out, err = run(capsys, "denoise", *argv, "--out", tmp_path / "no.wav")
+        assert (code, out) == (2, "")
+        assert why in err
+        assert err.count("\n") == 1
+        assert not (tmp_path / "no.wav").exists()

@@ -34,6 +34,9 @@ def main(argv: Sequence[str] | None = None) -> int:
     return 2
 
 
+Command = Callable[[str, Callable[[argparse.Namespace], int], str], argparse.ArgumentParser]
+
+
 class CannotDo(ValueError):
     """One sentence."""
 
@@ -96,12 +99,46 @@ def _parser() -> argparse.ArgumentParser:
         "--sounds", type=Path, required=True, action="append", help="folder of the on-the-beat sounds; may be repeated"
     )
     _document_commands(command)
+    _sound_commands(command)
     return parser
 
 
-def _document_commands(
-    command: "Callable[[str, Callable[[argparse.Namespace], int], str], argparse.ArgumentParser]",
-) -> None:
+def _share(text: str) -> float:
+    value = float(text)
+    if not 0 <= value <= 1:
+        raise argparse.ArgumentTypeError("from 0 to 1")
+    return value
+
+
+def _least_gain(text: str) -> float:
+    value = float(text)
+    if not -80 <= value <= 0:
+        raise argparse.ArgumentTypeError("from -80 to 0 dB")
+    return value
+
+
+def _sound_commands(command: Command) -> None:
+    def run(name: str) -> Callable[[argparse.Namespace], int]:
+        def late(args: argparse.Namespace) -> int:
+            from . import commands_sound
+
+            return int(getattr(commands_sound, name)(args))
+
+        return late
+
+    p = command("loudness", run("loudness"), "how loud a sound is, and its true peak")
+    p.add_argument("file", type=Path)
+    p = command("denoise", run("denoise"), "take learned noise out of a sound, block by block as live")
+    p.add_argument("file", type=Path)
+    p.add_argument("--profile", required=True, metavar="FILE_OR_SECONDS", help="a profile, a sound, or seconds of FILE")
+    p.add_argument("--out", type=Path, required=True)
+    p.add_argument("--window", choices=("long", "middle", "short"), default="long", help="longer is cleaner and later")
+    p.add_argument("--strength", type=_share, default=1.0)
+    p.add_argument("--floor-db", type=_least_gain, default=-50.0)
+    p.add_argument("--keep-profile", type=Path, metavar="FILE", help="write the profile for another time")
+
+
+def _document_commands(command: Command) -> None:
     from . import commands_documents as documents
     from .core.templates import TEMPLATES
 

@@ -295,3 +295,12 @@ def date_text(date: str) -> str:
     if at.date() == datetime.now(at.tzinfo).date():
         return _("today {time}").format(time=at.strftime("%H:%M"))
     return f"{at.day} {at.strftime('%B, %H:%M')}"
+
+
+def not_silent_text(code: str, at_s: float, over_db: float) -> str:
+    """Why no noise profile was learnt."""
+    return {
+        "too_short": _("less than 3 s of silence; stay silent for ten to fifteen"),
+        "nothing": _("nothing came in at all, not even noise; look for a cable or a mute"),
+        "not_silent": _("it was not silent at {at:.1f} s ({over:.0f} dB above the rest); learn it again"),
+    }[code].format(at=at_s, over=over_db)
