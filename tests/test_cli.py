@@ -188,7 +188,7 @@ def test_noise_is_learnt_kept_and_taken_out_in_step(capsys, tmp_path, rng, sourc
     assert run(capsys, "denoise", x, "--profile", profile, "--out", again, "--strength", 1)[0] == 0
     np.testing.assert_array_equal(sf.read(again)[0], clean)
     for argv, why in (
-        ((x, "--profile", 15), "it was not silent at 1"),
+        ((x, "--profile", 20), "it was not silent at 1"),
         ((x, "--profile", 2), "less than 3 s of silence"),
         ((x, "--profile", 99), "has 20.0 s"),
         ((x, "--profile", tmp_path / "gone.json"), "gone.json: the file: no such file"),
