@@ -9,12 +9,13 @@ from fractions import Fraction
 import av
 import numpy as np
 
-from brucke.core.setup import Compressor, Gate
-from brucke.core.sound.parameters import pack
+from brucke.core.processors import MAX_SLOTS, Compressor, DeEsser, Equaliser, Gate, HighPass
+from brucke.core.sound.parameters import PARAMS, pack
 from brucke.engine.block import BlockEngine
 from brucke.engine.plan import Plan, Shape
 
 RATE, N = 48000, 128
+CHAIN = (HighPass(), Gate(), Equaliser(), Compressor(), DeEsser())
 DEADLINE_US = N / RATE * 1e6
 
 
@@ -25,14 +26,13 @@ def plan_of(parts: int, listeners: int, longest: int) -> tuple[Shape, Plan]:
     source = np.repeat(np.arange(parts, dtype=np.int32)[:, None], 2, axis=1)
     gain = np.zeros((listeners, parts, 2, 2), np.float32)
     gain[:, :, 0, 0] = gain[:, :, 1, 1] = 0.5 / parts
-    params = np.zeros((parts, 16), np.float32)
-    params[0] = pack((Gate(), Compressor()))
-    chained = np.zeros(parts, np.uint8)
-    chained[0] = 1
+    codes, params = np.zeros((parts, MAX_SLOTS), np.int32), np.zeros((parts, MAX_SLOTS, PARAMS), np.float32)
+    codes[0], params[0] = pack(CHAIN, RATE)
+    chained = (codes[:, 0] != 0).astype(np.int32)
     plan = Plan(
-        source, np.ones(parts, np.float32), params, chained,
+        source, np.ones(parts, np.float32), codes, params,
         rng.integers(0, longest, (listeners, parts)).astype(np.int32),
-        np.broadcast_to(chained.astype(np.int32), (listeners, parts)).copy(), gain,
+        np.broadcast_to(chained, (listeners, parts)).copy(), gain,
     )  # fmt: skip
     return shape, plan
 

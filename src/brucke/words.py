@@ -213,8 +213,16 @@ def stage_text(setup: Setup, s: Stage) -> str:
             return _("picture coder")
         case "air":
             return _("air")
+        case "processor":
+            return PROCESSOR_NAMES[s.detail]
         case _:
             return s.detail
+
+
+PROCESSOR_NAMES = {
+    "high_pass": _("high-pass"), "gate": _("gate"), "equaliser": _("equaliser"), "compressor": _("compressor"),
+    "de_esser": _("de-esser"), "gain": _("gain"), "limiter": _("limiter"),
+}  # fmt: skip
 
 
 SHORT_STAGES = {
@@ -232,7 +240,7 @@ SHORT_STAGES = {
 
 def stage_short(s: Stage) -> str:
     """A stage in one or two words, for the ruler."""
-    return SHORT_STAGES.get(s.code, s.detail)
+    return SHORT_STAGES.get(s.code, PROCESSOR_NAMES.get(s.detail, s.detail))
 
 
 def finding_text(setup: Setup, f: Finding) -> str:

@@ -7,7 +7,8 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from brucke.core import edits
-from brucke.core.setup import Compressor, Device, Gate, Listener, MapPoint, Moment, MomentRoute, Part, Route, Setup
+from brucke.core.processors import Compressor, Gate
+from brucke.core.setup import Device, Listener, MapPoint, Moment, MomentRoute, Part, Route, Setup
 from brucke.engine.block import BlockEngine
 from brucke.engine.plan import Live, PlanError, compile_plan, shape_of
 

@@ -8,6 +8,8 @@ from typing import Literal
 
 import msgspec
 
+from .processors import Processor
+
 PartKind = Literal["lead", "follower", "far_end", "picture"]
 ListenerKind = Literal["monitor", "call", "stream", "recorder", "program"]
 DeviceKind = Literal[
@@ -49,32 +51,6 @@ class Device(_Data, frozen=True, kw_only=True):
     direct_monitoring: bool = False
     wireless: bool = False
     card: str = ""
-
-
-class Gate(_Data, frozen=True, kw_only=True, tag="gate", tag_field="kind"):
-    """Silences what is quieter than the threshold. Costs no time."""
-
-    on: bool = True
-    threshold_db: float = -50.0
-    attack_ms: float = 1.0
-    hold_ms: float = 80.0
-    release_ms: float = 160.0
-    range_db: float = -40.0
-
-
-class Compressor(_Data, frozen=True, kw_only=True, tag="compressor", tag_field="kind"):
-    """Evens out loud and soft. Costs no time."""
-
-    on: bool = True
-    threshold_db: float = -25.0
-    ratio: float = 2.0
-    knee_db: float = 6.0
-    attack_ms: float = 5.0
-    release_ms: float = 200.0
-    make_up_db: float = 0.0
-
-
-Processor = Gate | Compressor
 
 
 class EnteredStage(_Data, frozen=True, kw_only=True):

@@ -10,6 +10,7 @@ from typing import Any
 import msgspec
 
 from .evidence import Knowledge
+from .processors import MAX_BANDS, MAX_SLOTS, Equaliser
 from .setup import IN_THE_ROOM, MAX_CHANNELS, MAX_DELAY_S, MAX_LISTENERS, MAX_PARTS, MAX_SIDES, Part, Setup
 
 FORMAT = "brucke setup"
@@ -159,6 +160,12 @@ def _part_problems(setup: Setup) -> Iterator[tuple[str, str]]:
             yield f"{place}.channels", f"expected at most {MAX_CHANNELS} channel numbers from 0 to 255"
         if len(p.channels) > 2 and p.chain:
             yield f"{place}.chain", "processors work on one or two channels"
+        if len(p.chain) > MAX_SLOTS:
+            yield f"{place}.chain", f"{len(p.chain)} processors, at most {MAX_SLOTS} are possible"
+        for k, processor in enumerate(p.chain):
+            if isinstance(processor, Equaliser) and len(processor.bands) > MAX_BANDS:
+                bands = f"{len(processor.bands)} bands, at most {MAX_BANDS} are possible"
+                yield f"{place}.chain[{k}].bands", bands
         if not -60 <= p.trim_db <= 40:
             yield f"{place}.trim_db", f"{p.trim_db:g} dB is outside −60 to 40 dB"
         if p.kind != "picture" and not p.channels:

@@ -4,10 +4,9 @@ It starts out of step, as real life does: nobody has measured or delayed anythin
 """
 
 from ..core.evidence import Knowledge
+from ..core.processors import Compressor, Gate
 from ..core.setup import (
-    Compressor,
     Device,
-    Gate,
     Listener,
     MapPoint,
     Moment,

@@ -8,9 +8,10 @@ import math
 
 import numpy as np
 
+from ..core.processors import MAX_SLOTS
 from ..core.setup import MAX_DELAY_S
 from ..core.sound.kernels import find_active, measure_inputs, measure_levels, mix, take_in
-from ..core.sound.processors import STATE
+from ..core.sound.processors import MEMORY, STATE
 from .plan import F32, Plan, Shape
 
 # With a wait for one crossfade under way, every change is complete within 20 ms.
@@ -36,7 +37,12 @@ class BlockEngine:
         self._ring = np.zeros((shape.parts, 2, shape.sides, size + n), np.float32)
         self._ring[:] = 0.0  # touched now, so that no page is first met in the block path
         self._size, self._pos = size, 0
-        self._state = np.zeros((shape.parts, STATE))
+        # The chains that run from the first frame, without fading in.
+        self._running, self._frozen = plan.codes.copy(), plan.params.copy()
+        self._state = np.zeros((shape.parts, MAX_SLOTS, STATE))
+        self._state[:, :, : plan.params.shape[2]] = plan.params
+        self._memory = np.zeros((shape.parts, MAX_SLOTS, MEMORY))
+        self._wet = np.ones((shape.parts, 1))
         self._work = np.zeros((2, n), np.float32)
         self._length = round(CROSSFADE_S * shape.rate)
         blocks = math.ceil(self._length / n)
@@ -78,8 +84,8 @@ class BlockEngine:
         a, b = self._old, self._new
         self._ins = ins
         take_in(
-            ins, b.part_source, a.trim, b.trim, fade, b.params, self._state, b.chained, self._work, self.raw,
-            self._ring, self._pos, float(self.shape.rate), self.bad,
+            ins, b.part_source, a.trim, b.trim, fade, b.codes, b.params, self._running, self._frozen, self._state,
+            self._memory, self._wet, self._work, self.raw, self._ring, self._pos, float(self.shape.rate), self.bad,
         )  # fmt: skip
         mix(
             self._ring, self._pos, self._active, self._count, fading, fade, a.delay, a.source, a.gain, b.delay,

@@ -10,6 +10,7 @@ import msgspec
 import numpy as np
 import numpy.typing as npt
 
+from ..core.processors import MAX_SLOTS
 from ..core.routing.maps import route_gains
 from ..core.setup import Moment, Route, Setup
 from ..core.sound.parameters import PARAMS, pack
@@ -47,13 +48,13 @@ class Shape:
 
 @dataclass(frozen=True)
 class Plan:
-    """`part_source` int32 [P, S]; `trim` [P], negative where polarity is reversed; `params` [P, PARAMS];
-    `chained` uint8 [P]; `delay`, `source` int32 [L, P]; `gain` [L, P, S, C]."""
+    """`part_source` int32 [P, S]; `trim` [P], negative where polarity is reversed; `codes` int32 [P, MAX_SLOTS] and
+    `params` [P, MAX_SLOTS, PARAMS] of their chains; `delay`, `source` int32 [L, P]; `gain` [L, P, S, C]."""
 
     part_source: I32
     trim: F32
+    codes: I32
     params: F32
-    chained: npt.NDArray[np.uint8]
     delay: I32
     source: I32
     gain: F32
@@ -101,7 +102,7 @@ def compile_plan(setup: Setup, live: Live) -> Plan:
     captures = capture_channels(setup)
     plan = Plan(
         np.full((shape.parts, shape.sides), -1, np.int32), np.zeros(shape.parts, np.float32),
-        np.zeros((shape.parts, PARAMS), np.float32), np.zeros(shape.parts, np.uint8),
+        np.zeros((shape.parts, MAX_SLOTS), np.int32), np.zeros((shape.parts, MAX_SLOTS, PARAMS), np.float32),
         np.zeros((shape.listeners, shape.parts), np.int32), np.zeros((shape.listeners, shape.parts), np.int32),
         np.zeros((shape.listeners, shape.parts, shape.sides, shape.channels), np.float32),
     )  # fmt: skip
@@ -112,8 +113,7 @@ def compile_plan(setup: Setup, live: Live) -> Plan:
         for side, channel in enumerate(part.channels):
             plan.part_source[p, side] = captures.index((part.device, channel))
         plan.trim[p] = db_to_gain(part.trim_db) * (-1 if part.inverted else 1)
-        plan.params[p] = pack(part.chain)
-        plan.chained[p] = bool(part.chain)
+        plan.codes[p], plan.params[p] = pack(part.chain, setup.rate_hz)
         for x, listener in enumerate(setup.listeners):
             route = setup.route(part.id, listener.id)
             if live.alone and listener.kind == "monitor":

@@ -14,6 +14,7 @@ import msgspec
 import numpy as np
 import numpy.typing as npt
 
+from ..core.processors import MAX_SLOTS
 from ..core.sound.parameters import PARAMS
 from .plan import F32, Plan, Shape
 
@@ -109,7 +110,7 @@ class Region:
                 return number, Plan(**copies)
 
 
-_PLAN_FIELDS = ("part_source", "trim", "params", "chained", "delay", "source", "gain")
+_PLAN_FIELDS = ("part_source", "trim", "codes", "params", "delay", "source", "gain")
 
 
 def _plan_arrays(plan: Plan) -> dict[str, npt.NDArray[np.generic]]:
@@ -127,8 +128,8 @@ def _specs(s: Shape) -> dict[str, tuple[str, tuple[int, ...]]]:
         "out_meters": ("float32", (s.listeners, s.channels, 2)),
         "plan_part_source": ("int32", (2, s.parts, s.sides)),
         "plan_trim": ("float32", (2, s.parts)),
-        "plan_params": ("float32", (2, s.parts, PARAMS)),
-        "plan_chained": ("uint8", (2, s.parts)),
+        "plan_codes": ("int32", (2, s.parts, MAX_SLOTS)),
+        "plan_params": ("float32", (2, s.parts, MAX_SLOTS, PARAMS)),
         "plan_delay": ("int32", (2, s.listeners, s.parts)),
         "plan_source": ("int32", (2, s.listeners, s.parts)),
         "plan_gain": ("float32", (2, s.listeners, s.parts, s.sides, s.channels)),

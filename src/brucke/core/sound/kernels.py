@@ -12,6 +12,7 @@ import math
 import numpy as np
 from numba import njit
 
+from .parameters import PARAMS
 from .processors import run_chain
 
 _ADDS = {"reassoc", "contract", "nsz"}  # sums may be reordered; NaN and infinity are still tested
@@ -36,13 +37,24 @@ def _into_ring(ring, sound, pos, n):  # type: ignore[no-untyped-def]
             ring[c, size : size + n] = sound[c]
 
 
+@njit("void(int32[::1], float32[:, ::1], float64[:, ::1], float64[:, ::1])", nogil=True, cache=True)
+def _forget(codes, params, state, memory):  # type: ignore[no-untyped-def]
+    """A chain as if it had never heard anything."""
+    state[:, :] = 0.0
+    memory[:, :] = 0.0
+    for s in range(params.shape[0]):
+        state[s, :PARAMS] = params[s]
+
+
 @njit(
-    "void(float32[:, ::1], int32[:, ::1], float32[::1], float32[::1], float32[::1], float32[:, ::1], "
-    "float64[:, ::1], uint8[::1], float32[:, ::1], float32[:, :, ::1], float32[:, :, :, ::1], int64, float64, "
-    "int64[::1])",
+    "void(float32[:, ::1], int32[:, ::1], float32[::1], float32[::1], float32[::1], int32[:, ::1], "
+    "float32[:, :, ::1], int32[:, ::1], float32[:, :, ::1], float64[:, :, ::1], float64[:, :, ::1], float64[:, ::1], "
+    "float32[:, ::1], float32[:, :, ::1], float32[:, :, :, ::1], int64, float64, int64[::1])",
     nogil=True, cache=True,
 )  # fmt: skip
-def take_in(ins, source, trim0, trim1, fade, params, state, chained, work, raw, ring, pos, rate, bad):  # type: ignore[no-untyped-def]
+def take_in(  # type: ignore[no-untyped-def]
+    ins, source, trim0, trim1, fade, codes, params, running, frozen, state, memory, wet, work, raw, ring, pos, rate, bad
+):  # fmt: skip
     """Parts from capture channels into their rings at `pos`: trim, finite test, chain into the processed ring."""
     parts, sides, n = source.shape[0], source.shape[1], ins.shape[1]
     for p in range(parts):
@@ -61,11 +73,15 @@ def take_in(ins, source, trim0, trim1, fade, params, state, chained, work, raw, 
         if not finite:
             bad[p] += 1
             raw[p, :, :] = 0.0
-            state[p, :] = 0.0
+            _forget(running[p], frozen[p], state[p], memory[p])
         _into_ring(ring[p, 0], raw[p], pos, n)
-        if chained[p]:
+        if codes[p, 0] != 0 or running[p, 0] != 0:
             work[:, :] = raw[p, :2]
-            run_chain(work, params[p], state[p], rate)
+            run_chain(work, codes[p], params[p], running[p], frozen[p], state[p], memory[p], wet[p], rate)
+            if not math.isfinite(_nothing_of(work[0]) + _nothing_of(work[1])):
+                bad[p] += 1
+                work[:, :] = raw[p, :2]
+                _forget(running[p], frozen[p], state[p], memory[p])
             _into_ring(ring[p, 1], work, pos, n)
 
 

@@ -1,32 +1,108 @@
-"""Parameters of a part's chain as one row of numbers, held to sane ranges. No numba, so the window can use it."""
+"""A part's chain as rows of numbers, held to their ranges. No numba, so the window can use it.
+
+Filters are state-variable filters after Simper 2013 (“Linear trapezoidal integrated state variable filter”), five
+numbers each; their responses are those of the Audio EQ Cookbook (Bristow-Johnson).
+"""
+
+import math
 
 import numpy as np
 import numpy.typing as npt
 
-from ..setup import Compressor, Gate, Processor
+from ..processors import (
+    MAX_BANDS,
+    MAX_SLOTS,
+    Band,
+    Compressor,
+    DeEsser,
+    Equaliser,
+    Gain,
+    Gate,
+    HighPass,
+    Limiter,
+    Processor,
+    held,
+)
 
-PARAMS = 16
-(G_ON, G_THRESHOLD, G_ATTACK, G_HOLD, G_RELEASE, G_RANGE) = range(6)
-(C_ON, C_THRESHOLD, C_RATIO, C_KNEE, C_ATTACK, C_RELEASE, C_MAKE_UP) = range(6, 13)
-USED = 13
+F32 = npt.NDArray[np.float32]
+I32 = npt.NDArray[np.int32]
+PARAMS = 32
+ON = 0  # the first number of every processor: 1 or 0, smoothed like all others
+NOTHING, GATE, COMPRESSOR, FILTERS, GAIN, DE_ESSER, LIMITER = range(7)
+(G_THRESHOLD, G_ATTACK, G_HOLD, G_RELEASE, G_RANGE) = range(1, 6)
+(C_THRESHOLD, C_RATIO, C_KNEE, C_ATTACK, C_RELEASE, C_MAKE_UP) = range(1, 7)
+A_GAIN = 1
+(S_G, S_K, S_THRESHOLD, S_RANGE) = range(1, 5)
+(L_CEILING, L_RELEASE) = range(1, 3)
+BAND_NUMBERS = 5  # g, k, and what of input, band-pass and low-pass goes out
+LOOK_AHEAD = 64  # frames a limiter looks ahead
+BETWEEN = 10  # and what finding the peaks between samples takes
+NO_FILTER = (0.1, 1.0, 1.0, 0.0, 0.0)
+BUTTERWORTH = {12: (math.sqrt(0.5),), 24: (0.5411961, 1.3065630)}
 
 
-def pack(chain: tuple[Processor, ...]) -> npt.NDArray[np.float32]:
-    """Parameters of the first gate and the first compressor of a chain, held to sane ranges."""
-    p = np.zeros(PARAMS, np.float32)
-    p[[G_THRESHOLD, G_ATTACK, G_HOLD, G_RELEASE, G_RANGE]] = (-50, 0.001, 0.08, 0.16, -40)
-    p[[C_THRESHOLD, C_RATIO, C_KNEE, C_ATTACK, C_RELEASE, C_MAKE_UP]] = (-25, 2, 6, 0.005, 0.2, 0)
-    for processor in reversed(chain):
-        if isinstance(processor, Gate):
-            p[[G_ON, G_THRESHOLD, G_RANGE]] = (processor.on, _held(processor.threshold_db, -100, 0), _held(processor.range_db, -100, 0))  # fmt: skip
-            times = (processor.attack_ms, processor.hold_ms, processor.release_ms)
-            p[[G_ATTACK, G_HOLD, G_RELEASE]] = [_held(t / 1e3, 1e-4, 5) for t in times]
-        elif isinstance(processor, Compressor):
-            p[[C_ON, C_THRESHOLD, C_RATIO]] = (processor.on, _held(processor.threshold_db, -80, 0), _held(processor.ratio, 1, 20))  # fmt: skip
-            p[[C_KNEE, C_MAKE_UP]] = (_held(processor.knee_db, 0, 24), _held(processor.make_up_db, -24, 24))
-            p[[C_ATTACK, C_RELEASE]] = [_held(t / 1e3, 1e-4, 5) for t in (processor.attack_ms, processor.release_ms)]
-    return p
+def latency_frames(chain: tuple[Processor, ...]) -> int:
+    return sum(processor_latency_frames(p) for p in chain)
 
 
-def _held(value: float, low: float, high: float) -> float:
-    return min(max(value, low), high)
+def processor_latency_frames(p: Processor) -> int:
+    """What one processor costs, at any rate. A limiter that is off goes on costing it, so that switching it never moves
+    the sound in time."""
+    return LOOK_AHEAD + BETWEEN if isinstance(p, Limiter) else 0
+
+
+def band_numbers(band: Band, rate_hz: float) -> tuple[float, float, float, float, float]:
+    a = 10 ** (held(band, "gain_db") / 40)
+    g = math.tan(math.pi * min(held(band, "frequency_hz"), 0.49 * rate_hz) / rate_hz)
+    k = 1 / held(band, "q")
+    if band.shape == "low_shelf":
+        return g / math.sqrt(a), k, 1.0, k * (a - 1), a * a - 1
+    if band.shape == "high_shelf":
+        return g * math.sqrt(a), k, a * a, k * (1 - a) * a, 1 - a * a
+    return g, k / a, 1.0, k / a * (a * a - 1), 0.0
+
+
+def high_pass_numbers(frequency_hz: float, q: float, rate_hz: float) -> tuple[float, float, float, float, float]:
+    return math.tan(math.pi * min(frequency_hz, 0.49 * rate_hz) / rate_hz), 1 / q, 1.0, -1 / q, -1.0
+
+
+def _filters(row: F32, bands: list[tuple[float, float, float, float, float]]) -> None:
+    for i in range(MAX_BANDS):
+        at = 1 + i * BAND_NUMBERS
+        row[at : at + BAND_NUMBERS] = bands[i] if i < len(bands) else NO_FILTER
+
+
+def _pack_one(p: Processor, row: F32, rate_hz: float) -> int:
+    row[ON] = p.on
+    if isinstance(p, HighPass):
+        _filters(row, [high_pass_numbers(held(p, "frequency_hz"), q, rate_hz) for q in BUTTERWORTH[p.slope_db]])
+        return FILTERS
+    if isinstance(p, Equaliser):
+        _filters(row, [band_numbers(b, rate_hz) for b in p.bands[:MAX_BANDS]])
+        return FILTERS
+    if isinstance(p, Gate):
+        row[[G_THRESHOLD, G_RANGE]] = held(p, "threshold_db"), held(p, "range_db")
+        row[[G_ATTACK, G_HOLD, G_RELEASE]] = [held(p, f) / 1e3 for f in ("attack_ms", "hold_ms", "release_ms")]
+        return GATE
+    if isinstance(p, Compressor):
+        row[[C_THRESHOLD, C_RATIO, C_KNEE]] = [held(p, f) for f in ("threshold_db", "ratio", "knee_db")]
+        row[[C_ATTACK, C_RELEASE]] = [held(p, f) / 1e3 for f in ("attack_ms", "release_ms")]
+        row[C_MAKE_UP] = held(p, "make_up_db")
+        return COMPRESSOR
+    if isinstance(p, DeEsser):
+        g, k, *_rest = high_pass_numbers(held(p, "frequency_hz"), math.sqrt(0.5), rate_hz)
+        row[[S_G, S_K, S_THRESHOLD, S_RANGE]] = g, k, held(p, "threshold_db"), held(p, "range_db")
+        return DE_ESSER
+    if isinstance(p, Gain):
+        row[A_GAIN] = held(p, "gain_db")
+        return GAIN
+    row[[L_CEILING, L_RELEASE]] = held(p, "ceiling_db"), held(p, "release_ms") / 1e3
+    return LIMITER
+
+
+def pack(chain: tuple[Processor, ...], rate_hz: float) -> tuple[I32, F32]:
+    """(codes [MAX_SLOTS], parameters [MAX_SLOTS, PARAMS]) of a chain, in its order."""
+    codes, params = np.zeros(MAX_SLOTS, np.int32), np.zeros((MAX_SLOTS, PARAMS), np.float32)
+    for slot, p in enumerate(chain[:MAX_SLOTS]):
+        codes[slot] = _pack_one(p, params[slot], rate_hz)
+    return codes, params

@@ -1,87 +1,134 @@
-"""Gate and compressor, every parameter smoothed per sample so that no change clicks. numba, no time cost.
+"""A part's chain of processors, in its order, every parameter smoothed per sample so that no change clicks. numba.
 
-Layouts: `params` float32 [PARAMS] as `parameters.pack` fills it; `state` float64 [STATE] per part; sound
-float32 [2, frames], changed in place; both channels share one gain, so the image does not move.
-Source: static curve with soft knee and smoothed branching detector, Giannoulis, Massberg & Reiss 2012.
+When the order or the kind of a processor changes, the chain that was fades out to the dry sound within 10 ms and the
+new one in; see `run_chain` for the arrays.
 """
 
 import math
 
 from numba import njit
 
+from ..processors import MAX_BANDS, MAX_SLOTS
+from .dynamics import MEMORY, compressor, de_esser, gate, limiter
 from .parameters import (
-    C_ATTACK,
-    C_KNEE,
-    C_MAKE_UP,
-    C_ON,
-    C_RATIO,
-    C_RELEASE,
-    C_THRESHOLD,
-    G_ATTACK,
-    G_HOLD,
-    G_ON,
-    G_RANGE,
-    G_RELEASE,
-    G_THRESHOLD,
+    A_GAIN,
+    BAND_NUMBERS,
+    COMPRESSOR,
+    DE_ESSER,
+    FILTERS,
+    GAIN,
+    GATE,
+    LIMITER,
+    NOTHING,
+    ON,
     PARAMS,
-    USED,
 )
 
-STATE = 32
-# State: the smoothed parameters first, then the detectors.
-_G_ENVELOPE, _G_LEFT, _G_GAIN, _C_REDUCTION, _STARTED = PARAMS, PARAMS + 1, PARAMS + 2, PARAMS + 3, PARAMS + 4
-SMOOTH_S = 0.01
+STATE = 64
+SMOOTH_S = FADE_S = 0.01
+_OWN = PARAMS
+__all__ = ["MAX_SLOTS", "MEMORY", "STATE", "run_chain"]
 
 
 @njit("void(float32[:, ::1], float32[::1], float64[::1], float64)", nogil=True, cache=True)
-def run_chain(sound, params, state, rate):  # type: ignore[no-untyped-def]
-    """Gate, then compressor, in place."""
-    if state[_STARTED] == 0.0:
-        for k in range(PARAMS):
-            state[k] = params[k]
-        state[_G_GAIN] = 1.0
-        state[_STARTED] = 1.0
-    smooth = 1.0 - math.exp(-1.0 / (SMOOTH_S * rate))
-    envelope, left, gate, reduction = state[_G_ENVELOPE], state[_G_LEFT], state[_G_GAIN], state[_C_REDUCTION]
-    fall = math.exp(-1.0 / (0.005 * rate))
-    gate_up = 1.0 - math.exp(-1.0 / (params[G_ATTACK] * rate))
-    gate_down = 1.0 - math.exp(-1.0 / (params[G_RELEASE] * rate))
-    comp_up = math.exp(-1.0 / (params[C_ATTACK] * rate))
-    comp_down = math.exp(-1.0 / (params[C_RELEASE] * rate))
+def _filters(sound, params, state, smooth):  # type: ignore[no-untyped-def]
+    """Up to MAX_BANDS state-variable filters one after the other."""
     for i in range(sound.shape[1]):
-        for k in range(USED):
+        for k in range(1 + MAX_BANDS * BAND_NUMBERS):
             state[k] += smooth * (params[k] - state[k])
-        level = max(abs(sound[0, i]), abs(sound[1, i]))
-        gain = 1.0
-        if state[G_ON] > 1e-4:
-            envelope = max(level, envelope * fall)
-            if envelope > 10.0 ** (state[G_THRESHOLD] / 20.0):
-                left = state[G_HOLD] * rate
-            elif left > 0.0:
-                left -= 1.0
-            if left > 0.0:
-                gate += gate_up * (1.0 - gate)
-            else:
-                gate += gate_down * (10.0 ** (state[G_RANGE] / 20.0) - gate)
-            gain = 1.0 + state[G_ON] * (gate - 1.0)
-        if state[C_ON] > 1e-4:
-            db = 20.0 * math.log10(max(level * gain, 1e-6))
-            over = db - state[C_THRESHOLD]
-            knee = state[C_KNEE]
-            slope = 1.0 - 1.0 / state[C_RATIO]
-            if 2.0 * over <= -knee:
-                want = 0.0
-            elif 2.0 * over < knee:
-                want = slope * (over + knee / 2.0) ** 2 / (2.0 * knee)
-            else:
-                want = slope * over
-            pole = comp_up if want > reduction else comp_down
-            reduction = want + pole * (reduction - want)
-            gain *= 10.0 ** (state[C_ON] * (state[C_MAKE_UP] - reduction) / 20.0)
+        left, right = float(sound[0, i]), float(sound[1, i])
+        for b in range(MAX_BANDS):
+            at = 1 + b * BAND_NUMBERS
+            if params[at + 2] == 1.0 and params[at + 3] == 0.0 and params[at + 4] == 0.0 and (
+                abs(state[at + 2] - 1.0) + abs(state[at + 3]) + abs(state[at + 4]) < 1e-6
+            ):  # fmt: skip
+                continue  # a band that does nothing
+            g, damp = state[at], state[at + 1]
+            a1 = 1.0 / (1.0 + g * (g + damp))
+            for c in range(2):
+                own = _OWN + 4 * b + 2 * c
+                one, two = state[own], state[own + 1]
+                x = left if c == 0 else right
+                v3 = x - two
+                v1 = a1 * one + g * a1 * v3
+                v2 = two + g * a1 * one + g * g * a1 * v3
+                state[own], state[own + 1] = 2.0 * v1 - one, 2.0 * v2 - two
+                y = state[at + 2] * x + state[at + 3] * v1 + state[at + 4] * v2
+                if c == 0:
+                    left = y
+                else:
+                    right = y
+        sound[0, i] += state[ON] * (left - sound[0, i])
+        sound[1, i] += state[ON] * (right - sound[1, i])
+    for k in range(_OWN, _OWN + 4 * MAX_BANDS):
+        if abs(state[k]) < 1e-15:
+            state[k] = 0.0
+
+
+@njit("void(float32[:, ::1], float32[::1], float64[::1], float64)", nogil=True, cache=True)
+def _gain(sound, params, state, smooth):  # type: ignore[no-untyped-def]
+    for i in range(sound.shape[1]):
+        for k in range(2):
+            state[k] += smooth * (params[k] - state[k])
+        gain = 10.0 ** (state[ON] * state[A_GAIN] / 20.0)
         sound[0, i] *= gain
         sound[1, i] *= gain
-    # Numbers this small only slow the processor down.
-    state[_G_ENVELOPE] = envelope if envelope > 1e-15 else 0.0
-    state[_G_LEFT] = left
-    state[_G_GAIN] = gate
-    state[_C_REDUCTION] = reduction if reduction > 1e-9 else 0.0
+
+
+@njit(
+    "void(float32[:, ::1], int32[::1], float32[:, ::1], float64[:, ::1], float64[:, ::1], float64)",
+    nogil=True, cache=True,
+)  # fmt: skip
+def _run(sound, codes, params, state, memory, rate):  # type: ignore[no-untyped-def]
+    smooth = 1.0 - math.exp(-1.0 / (SMOOTH_S * rate))
+    for s in range(MAX_SLOTS):
+        code = codes[s]
+        if code == NOTHING:
+            continue
+        if code == GATE:
+            gate(sound, params[s], state[s], smooth, rate)
+        elif code == COMPRESSOR:
+            compressor(sound, params[s], state[s], smooth, rate)
+        elif code == FILTERS:
+            _filters(sound, params[s], state[s], smooth)
+        elif code == GAIN:
+            _gain(sound, params[s], state[s], smooth)
+        elif code == DE_ESSER:
+            de_esser(sound, params[s], state[s], smooth, rate)
+        elif code == LIMITER:
+            limiter(sound, params[s], state[s], memory[s], smooth, rate)
+
+
+@njit(
+    "void(float32[:, ::1], int32[::1], float32[:, ::1], int32[::1], float32[:, ::1], float64[:, ::1], "
+    "float64[:, ::1], float64[::1], float64)",
+    nogil=True, cache=True,
+)  # fmt: skip
+def run_chain(sound, codes, params, running, frozen, state, memory, wet, rate):  # type: ignore[no-untyped-def]
+    """In place on `sound` [2, n]. `codes` [MAX_SLOTS] and `params` [MAX_SLOTS, PARAMS] are wanted; `running` and `frozen`
+    are what runs, `state` [MAX_SLOTS, STATE] and `memory` [MAX_SLOTS, MEMORY] its past, `wet` [1] its share.
+    """
+    same = True
+    for s in range(MAX_SLOTS):
+        same = same and running[s] == codes[s]
+    if not same and wet[0] == 0.0:
+        running[:] = codes
+        state[:, :] = 0.0
+        memory[:, :] = 0.0
+        for s in range(MAX_SLOTS):
+            state[s, :PARAMS] = params[s]
+        same = True
+    if same:
+        frozen[:, :] = params
+    n = sound.shape[1]
+    step = 1.0 / (FADE_S * rate)
+    if same and wet[0] == 1.0:
+        _run(sound, running, frozen, state, memory, rate)
+        return
+    dry = sound.copy()
+    _run(sound, running, frozen, state, memory, rate)
+    for i in range(n):
+        wet[0] = min(1.0, wet[0] + step) if same else max(0.0, wet[0] - step)
+        share = 0.5 - 0.5 * math.cos(math.pi * wet[0])
+        for c in range(2):
+            sound[c, i] = dry[c, i] + share * (sound[c, i] - dry[c, i])

@@ -16,7 +16,9 @@ from ..evidence import (
     picture_key,
     round_trip_key,
 )
+from ..processors import Processor
 from ..setup import Device, EnteredStage, Listener, Part, Route, Setup
+from ..sound.parameters import processor_latency_frames
 from ..units import buffer_seconds, speed_of_sound
 from .quantity import Quantity, total
 
@@ -150,6 +152,12 @@ def picture_stages(known: Situation, part: Part, listener: Listener) -> list[Sta
     ]
 
 
+def _processor_stage(p: Processor, rate_hz: int) -> Stage:
+    """Known to the frame."""
+    latency = Quantity(processor_latency_frames(p) / rate_hz)
+    return Stage("processor", latency, "calculated", str(p.__struct_config__.tag))
+
+
 def path(known: Situation, part: Part, listener: Listener, route: Route) -> tuple[Stage, ...]:
     """Every stage of one route but its delay."""
     if route.way == "outside":
@@ -158,9 +166,7 @@ def path(known: Situation, part: Part, listener: Listener, route: Route) -> tupl
         return tuple(picture_stages(known, part, listener))
     stages = capture_stages(known, part) + _entered(part.stages, part.id)
     if route.processed:
-        stages += [
-            Stage("processor", Quantity(0.0), "calculated", p.__class__.__name__.lower()) for p in part.chain if p.on
-        ]
+        stages += [_processor_stage(p, known.setup.rate_hz) for p in part.chain if p.on or processor_latency_frames(p)]
     return tuple(stages + _entered(route.stages, f"{part.id}→{listener.id}") + output_stages(known, listener))
 
 

@@ -1,0 +1,128 @@
+"""What a part's chain can hold. Frozen data with the trade's parameters; `PROCESSORS` says their names, units and ranges."""
+
+from dataclasses import dataclass
+from typing import Literal
+
+import msgspec
+
+MAX_SLOTS = 8
+MAX_BANDS = 6
+
+
+class _Data(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
+    pass
+
+
+class HighPass(_Data, frozen=True, kw_only=True, tag="high_pass", tag_field="kind"):
+    """Takes away what rumbles below."""
+
+    on: bool = True
+    frequency_hz: float = 80.0
+    slope_db: Literal[12, 24] = 12
+
+
+class Gate(_Data, frozen=True, kw_only=True, tag="gate", tag_field="kind"):
+    """Silences what is quieter than the threshold. Costs no time."""
+
+    on: bool = True
+    threshold_db: float = -50.0
+    attack_ms: float = 1.0
+    hold_ms: float = 80.0
+    release_ms: float = 160.0
+    range_db: float = -40.0
+
+
+class Band(_Data, frozen=True, kw_only=True):
+    """One band of an equaliser."""
+
+    shape: Literal["bell", "low_shelf", "high_shelf"] = "bell"
+    frequency_hz: float = 1000.0
+    gain_db: float = 0.0
+    q: float = 0.7
+
+
+class Equaliser(_Data, frozen=True, kw_only=True, tag="equaliser", tag_field="kind"):
+    """Four bells between two shelves."""
+
+    on: bool = True
+    bands: tuple[Band, ...] = (
+        Band(shape="low_shelf", frequency_hz=120),
+        Band(frequency_hz=250),
+        Band(frequency_hz=1000),
+        Band(frequency_hz=3000),
+        Band(frequency_hz=6000),
+        Band(shape="high_shelf", frequency_hz=9000),
+    )
+
+
+class Compressor(_Data, frozen=True, kw_only=True, tag="compressor", tag_field="kind"):
+    """Evens out loud and soft. Costs no time."""
+
+    on: bool = True
+    threshold_db: float = -25.0
+    ratio: float = 2.0
+    knee_db: float = 6.0
+    attack_ms: float = 5.0
+    release_ms: float = 200.0
+    make_up_db: float = 0.0
+
+
+class DeEsser(_Data, frozen=True, kw_only=True, tag="de_esser", tag_field="kind"):
+    """Holds back sharp s sounds: what is above its frequency, where it is louder than the threshold."""
+
+    on: bool = True
+    frequency_hz: float = 6000.0
+    threshold_db: float = -32.0
+    range_db: float = -8.0
+
+
+class Gain(_Data, frozen=True, kw_only=True, tag="gain", tag_field="kind"):
+    """Louder or softer."""
+
+    on: bool = True
+    gain_db: float = 0.0
+
+
+class Limiter(_Data, frozen=True, kw_only=True, tag="limiter", tag_field="kind"):
+    """Lets nothing above its ceiling, between the samples either. Looks ahead, so it costs time."""
+
+    on: bool = True
+    ceiling_db: float = -1.0
+    release_ms: float = 100.0
+
+
+Processor = HighPass | Gate | Equaliser | Compressor | DeEsser | Gain | Limiter
+
+
+@dataclass(frozen=True)
+class Range:
+    """What a parameter may be; what is outside never reaches the engine."""
+
+    low: float
+    high: float
+    unit: str
+
+
+RANGES: dict[str, dict[str, Range]] = {
+    "HighPass": {"frequency_hz": Range(20, 1000, "Hz")},
+    "Gate": {
+        "threshold_db": Range(-100, 0, "dB"), "attack_ms": Range(0.1, 200, "ms"), "hold_ms": Range(0.1, 2000, "ms"),
+        "release_ms": Range(0.1, 5000, "ms"), "range_db": Range(-100, 0, "dB"),
+    },
+    "Band": {"frequency_hz": Range(20, 20000, "Hz"), "gain_db": Range(-24, 24, "dB"), "q": Range(0.1, 12, "")},
+    "Compressor": {
+        "threshold_db": Range(-80, 0, "dB"), "ratio": Range(1, 20, ": 1"), "knee_db": Range(0, 24, "dB"),
+        "attack_ms": Range(0.1, 500, "ms"), "release_ms": Range(1, 5000, "ms"), "make_up_db": Range(-24, 24, "dB"),
+    },
+    "DeEsser": {
+        "frequency_hz": Range(1000, 16000, "Hz"), "threshold_db": Range(-80, 0, "dB"), "range_db": Range(-40, 0, "dB"),
+    },
+    "Gain": {"gain_db": Range(-60, 24, "dB")},
+    "Limiter": {"ceiling_db": Range(-24, 0, "dB"), "release_ms": Range(1, 2000, "ms")},
+}  # fmt: skip
+
+
+def held(thing: Processor | Band, field: str) -> float:
+    """A parameter within its range."""
+    r = RANGES[type(thing).__name__][field]
+    return min(max(float(getattr(thing, field)), r.low), r.high)

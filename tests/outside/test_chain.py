@@ -1,0 +1,237 @@
+"""A part's chain through the engine: filters against the Audio EQ Cookbook, limiter against an oversampled peak, exact
+latency, and no click whatever is changed.
+"""
+
+import numpy as np
+import pytest
+from msgspec.structs import replace
+from scipy.signal import freqz, resample_poly
+
+from brucke.core import chain_edits
+from brucke.core.processors import (
+    MAX_SLOTS,
+    RANGES,
+    Band,
+    Compressor,
+    DeEsser,
+    Equaliser,
+    Gain,
+    Gate,
+    HighPass,
+    Limiter,
+)
+from brucke.core.setup import Device, Listener, Part, Route, Setup
+from brucke.core.sound.parameters import latency_frames
+from brucke.core.sound.response import filter_response_db, level_curve_db
+from brucke.core.timing.align import timing
+from brucke.core.timing.paths import Situation
+from brucke.engine.block import BlockEngine
+from brucke.engine.plan import Live, compile_plan, shape_of
+
+RATE, N = 48000, 128
+EVERY = (HighPass(), Gate(threshold_db=-100), Equaliser(), Compressor(), DeEsser(), Gain(gain_db=-3), Limiter())
+
+
+def setup_of(chain, channels=(0, 1)):
+    card = Device(id="card", name="Card", kind="interface", sets_clock=True, buffer_frames=N, buffers=2)
+    part = Part(id="p", name="P", kind="lead", device="card", channels=channels, chain=chain)
+    place = Listener(id="x", name="X", kind="monitor", device="card")
+    return Setup(devices=(card,), parts=(part,), listeners=(place,), routes=(Route(part="p", listener="x"),))
+
+
+def engine_of(setup):
+    return BlockEngine(shape_of(setup), compile_plan(setup, Live()))
+
+
+def run(engine, sound):
+    sound = np.ascontiguousarray(sound[:, : sound.shape[1] // N * N], np.float32)
+    return np.concatenate(
+        [engine.step(np.ascontiguousarray(sound[:, i : i + N]))[0].copy() for i in range(0, sound.shape[1], N)], axis=1
+    )
+
+
+def through(chain, sound):
+    return run(engine_of(setup_of(chain)), np.stack([sound, sound]))[0]
+
+
+def cookbook(band):
+    """b, a of Bristow-Johnson's Audio EQ Cookbook."""
+    a = 10 ** (band.gain_db / 40)
+    w = 2 * np.pi * band.frequency_hz / RATE
+    c, alpha = np.cos(w), np.sin(w) / (2 * band.q)
+    if band.shape == "bell":
+        return [1 + alpha * a, -2 * c, 1 - alpha * a], [1 + alpha / a, -2 * c, 1 - alpha / a]
+    s, root = (1 if band.shape == "low_shelf" else -1), 2 * np.sqrt(a) * alpha
+    b = [
+        a * (a + 1 - s * (a - 1) * c + root),
+        s * 2 * a * (a - 1 - s * (a + 1) * c),
+        a * (a + 1 - s * (a - 1) * c - root),
+    ]
+    d = [a + 1 + s * (a - 1) * c + root, -s * 2 * (a - 1 + s * (a + 1) * c), a + 1 + s * (a - 1) * c - root]
+    return b, d
+
+
+BANDS = [
+    Band(shape=shape, frequency_hz=hz, gain_db=gain, q=q)
+    for shape in ("bell", "low_shelf", "high_shelf") for hz in (90, 1000, 9000) for gain, q in ((9, 0.7), (-12, 2.0))
+]  # fmt: skip
+HZ = np.geomspace(30, 20000, 60)
+
+
+@pytest.mark.parametrize("band", BANDS, ids=lambda b: f"{b.shape} {b.frequency_hz} {b.gain_db}")
+def test_bands_are_the_cookbooks_in_drawing_and_in_sound(band):
+    theirs = 20 * np.log10(np.abs(freqz(*cookbook(band), worN=HZ, fs=RATE)[1]))
+    np.testing.assert_allclose(filter_response_db(Equaliser(bands=(band,)), HZ, RATE), theirs, atol=1e-6)
+    impulse = np.zeros(2**15, np.float32)
+    impulse[0] = 0.1
+    heard = through((Equaliser(bands=(band,)),), impulse).astype(np.float64)
+    spectrum = np.abs(freqz(heard / 0.1, worN=HZ, fs=RATE)[1])
+    np.testing.assert_allclose(20 * np.log10(spectrum), theirs, atol=0.02)
+
+
+@pytest.mark.parametrize(("slope", "at_half"), [(12, -12.3), (24, -24.1)])
+def test_a_high_pass_is_butterworths(slope, at_half):
+    p = HighPass(frequency_hz=200, slope_db=slope)
+    at = filter_response_db(p, np.array([100.0, 200.0, 2000.0]), RATE)
+    assert at[0] == pytest.approx(at_half, abs=0.1)
+    assert at[1] == pytest.approx(-3.01, abs=0.01)
+    assert at[2] == pytest.approx(0, abs=0.01)
+
+
+def test_the_drawn_curves_are_what_the_processors_do():
+    t = np.arange(RATE) / RATE
+    for p in (Compressor(threshold_db=-30, ratio=3, knee_db=12, attack_ms=0.1, make_up_db=4), Gate(threshold_db=-40, range_db=-25, release_ms=20), Limiter(ceiling_db=-6)):  # fmt: skip
+        for level in (-55, -33, -25, -10, -1):
+            out = through((p,), (10 ** (level / 20) * np.sign(np.sin(2 * np.pi * 500 * t))).astype(np.float32))
+            if isinstance(p, Limiter):
+                continue  # square waves ring between their samples; see below
+            heard = 20 * np.log10(np.median(np.abs(out[RATE // 2 :])))
+            assert heard == pytest.approx(level_curve_db(p, np.array([float(level)]))[0], abs=0.15), (p, level)
+
+
+def oversampled_peak_db(sound):
+    return 20 * np.log10(np.abs(resample_poly(sound.astype(np.float64), 4, 1, window=("kaiser", 8.0))).max())
+
+
+@pytest.mark.parametrize("ceiling", [-1.0, -6.0])
+@pytest.mark.parametrize("kind", ["voice", "harp", "noise", "between", "burst"])
+def test_nothing_passes_the_limiter_between_the_samples_either(sources, rng, kind, ceiling):
+    n = np.arange(4 * RATE)
+    sound = {
+        "voice": sources["voice"][5 * RATE : 9 * RATE] * 12, "harp": sources["harp"][: 4 * RATE] * 6,
+        "noise": 0.8 * rng.standard_normal(4 * RATE), "between": 1.4 * np.sin(2 * np.pi * n / 4 + np.pi / 4),
+        "burst": 2.0 * np.sin(2 * np.pi * 997 * n / RATE) * (n % 9600 < 480),
+    }[kind].astype(np.float32)  # fmt: skip
+    out = through((Limiter(ceiling_db=ceiling),), sound)
+    assert oversampled_peak_db(sound) > ceiling + 2, "there is something to do"
+    assert oversampled_peak_db(out) <= ceiling + 0.1
+    quiet = (0.1 * sound / np.abs(sound).max()).astype(np.float32)
+    wait = latency_frames((Limiter(),))
+    np.testing.assert_allclose(through((Limiter(ceiling_db=ceiling),), quiet)[wait:], quiet[: len(quiet) // N * N - wait], atol=1e-6)  # fmt: skip
+
+
+@pytest.mark.parametrize("chain", [(Gain(),), (Limiter(),), (Limiter(on=False), Gain(), Limiter()), EVERY])
+def test_a_chain_takes_the_time_it_declares_and_the_path_says_so(chain):
+    neutral = tuple(replace(p, on=False) for p in chain)
+    impulse = np.zeros(4096, np.float32)
+    impulse[1000] = 0.2
+    out = through(neutral, impulse)
+    assert int(np.argmax(np.abs(out))) - 1000 == latency_frames(chain)
+    assert out[1000 + latency_frames(chain)] == pytest.approx(0.2, abs=1e-6)
+    setup = setup_of(chain)
+    stages = timing(Situation(setup)).of("x").route("p").stages
+    said = sum(s.latency.value for s in stages if s.code == "processor")
+    assert said * RATE == pytest.approx(latency_frames(chain), abs=1e-6)
+
+
+def residue_db(before, after, change_at=40):
+    """A 1 kHz sine while a chain changes: what is left in the 50 ms around it beside slow changes of its level."""
+    sine = (0.25 * np.sin(2 * np.pi * 1000 * np.arange(80 * N) / RATE)).astype(np.float32)
+    sound = np.stack([sine, sine])
+    engine, plans = engine_of(setup_of(before)), [compile_plan(setup_of(c), Live()) for c in after]
+    out = []
+    for b in range(80):
+        k = b - change_at
+        if 0 <= k < len(plans):
+            engine.adopt(plans[k])
+        out.append(engine.step(np.ascontiguousarray(sound[:, b * N : (b + 1) * N]))[0, 0].copy())
+    y = np.concatenate(out)[(change_at - 2) * N : (change_at + 25) * N].astype(np.float64)
+    # Anything above 5 kHz is no level change of a 1 kHz sine.
+    spectrum = np.abs(np.fft.rfft(y * np.hanning(len(y)))) / (np.hanning(len(y)).sum() / 2)
+    hz = np.fft.rfftfreq(len(y), 1 / RATE)
+    return 20 * np.log10(np.sqrt(np.sum(spectrum[hz > 5000] ** 2)) / 0.25)
+
+
+CHANGES = {
+    "gain": ((Gain(),), [(Gain(gain_db=-40),)]),
+    "every block": ((Gain(),), [(Gain(gain_db=-3.0 * (i % 5)),) for i in range(20)]),
+    "threshold": ((Compressor(threshold_db=0),), [(Compressor(threshold_db=-60, ratio=20),)]),
+    "equaliser": ((Equaliser(),), [(Equaliser(bands=(Band(frequency_hz=1000, gain_db=-18, q=3),)),)]),
+    "high-pass": ((HighPass(frequency_hz=20),), [(HighPass(frequency_hz=1000, slope_db=24),)]),
+    "gate": ((Gate(threshold_db=-60),), [(Gate(threshold_db=0, attack_ms=5, release_ms=5, hold_ms=0.1),)]),
+    "bypass": ((Gain(gain_db=12),), [(Gain(gain_db=12, on=False),)]),
+    "order": ((Gain(gain_db=6), Compressor()), [(Compressor(), Gain(gain_db=6))]),
+    "limiter comes": ((Gain(),), [(Gain(), Limiter())]),
+    "all go": (EVERY, [(Gain(),)]),
+    "back and forth": (EVERY, [EVERY[::-1] if i % 2 else EVERY for i in range(20)]),
+}
+
+
+@pytest.mark.parametrize("change", CHANGES)
+def test_no_change_clicks(change):
+    assert residue_db(*CHANGES[change]) < -60
+
+
+def test_the_de_esser_holds_back_only_what_is_sharp_and_loud(rng):
+    t = np.arange(RATE) / RATE
+    low, high = 0.3 * np.sin(2 * np.pi * 300 * t), 0.3 * np.sin(2 * np.pi * 15000 * t)
+
+    def level(sound, hz):
+        x = sound[RATE // 2 : RATE // 2 + RATE // 4].astype(np.float64)
+        return 20 * np.log10(2 * np.abs(np.mean(x * np.exp(-2j * np.pi * hz * np.arange(len(x)) / RATE))))
+
+    out = through((DeEsser(threshold_db=-30, range_db=-8),), (low + high).astype(np.float32))
+    assert level(out, 300) == pytest.approx(level(low, 300), abs=0.3)
+    assert level(out, 15000) == pytest.approx(level(high, 15000) - 8, abs=1)
+    soft = through((DeEsser(threshold_db=-30, range_db=-8),), (low + 0.01 * high).astype(np.float32))
+    assert level(soft, 15000) == pytest.approx(level(0.01 * high, 15000), abs=0.2)
+
+
+def test_parameters_outside_their_range_never_reach_the_engine(rng):
+    wild = (
+        HighPass(frequency_hz=1e9), Gate(threshold_db=99, attack_ms=-5, hold_ms=-1, release_ms=0, range_db=50),
+        Equaliser(bands=(Band(frequency_hz=-3, gain_db=1e6, q=0),)), Compressor(ratio=0, attack_ms=0, knee_db=-9),
+        DeEsser(frequency_hz=0, range_db=90), Gain(gain_db=1e9), Limiter(ceiling_db=40, release_ms=-1),
+    )  # fmt: skip
+    out = through(wild, (0.1 * rng.standard_normal(RATE)).astype(np.float32))
+    assert np.isfinite(out).all()
+    assert np.abs(out).max() <= 1.01, "the limiter at the end holds, whatever comes"
+    for name, fields in RANGES.items():
+        assert all(r.low < r.high for r in fields.values()), name
+
+
+def test_a_chain_that_got_what_is_no_number_forgets_it(rng):
+    engine = engine_of(setup_of(EVERY))
+    sound = (0.1 * rng.standard_normal((2, 60 * N))).astype(np.float32)
+    sound[0, 20 * N + 5] = np.nan
+    sound[1, 30 * N + 5] = np.inf
+    out = run(engine, sound)
+    assert np.isfinite(out).all()
+    assert engine.bad[0] == 2
+    assert np.abs(out[:, 40 * N :]).max() > 0.01, "and goes on"
+
+
+def test_edits_of_a_chain():
+    setup = setup_of((Gain(), Equaliser()))
+    for _ in range(12):
+        setup = chain_edits.add_processor(setup, "p", Limiter())
+    assert len(setup.part("p").chain) == MAX_SLOTS
+    setup = chain_edits.move_processor(setup, "p", 1, -1)
+    assert isinstance(setup.part("p").chain[0], Equaliser)
+    setup = chain_edits.change_band(setup, "p", 0, 2, gain_db=99.0)
+    assert setup.part("p").chain[0].bands[2].gain_db == 24
+    setup = chain_edits.change_processor(setup, "p", 1, gain_db=-999.0)
+    assert setup.part("p").chain[1].gain_db == -60
+    setup = chain_edits.switch_all(setup, "p", False)
+    assert not any(p.on for p in setup.part("p").chain)
+    assert len(chain_edits.remove_processor(setup, "p", 0).part("p").chain) == MAX_SLOTS - 1
