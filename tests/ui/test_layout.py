@@ -10,7 +10,7 @@ from PyQt6.QtCore import QRectF
 from PyQt6.QtWidgets import QAbstractButton, QLabel, QScrollArea, QWidget
 
 import brucke.ui
-from brucke.core import edits, part_edits
+from brucke.core import chain_edits, edits, part_edits
 from brucke.core.checks import soundcheck
 from brucke.core.edits import change_device
 from brucke.core.evidence import Facts
@@ -30,6 +30,9 @@ from brucke.ui.paint.sheet import colour
 from brucke.ui.review.layout import least_height as review_height
 from brucke.ui.review.layout import review_layout
 from brucke.ui.review.model import review_data
+from brucke.ui.shape.layout import least_height as chain_height
+from brucke.ui.shape.layout import shape_layout
+from brucke.ui.shape.model import shape_data
 from brucke.ui.share.channel_map import point_layout
 from brucke.ui.share.layout import (
     cell_layout,
@@ -46,6 +49,7 @@ from brucke.ui.share.layout import (
 from brucke.ui.share.model import share_data
 from brucke.ui.theme.fonts import metrics
 from brucke.ui.theme.tokens import LIGHT, NIGHT, PAIRS, contrast
+from brucke.words_shape import KINDS
 
 from .conftest import pause
 
@@ -200,6 +204,25 @@ def test_every_cell_and_head_of_the_grid_is_whole(app, nightboat, size, scale, t
             check_sheet(point_layout(gain, ink, True, wide, tall, tokens), tokens)
     for wide in (160, 260, 500):
         check_sheet(scale_sheet(wide * scale, tokens), tokens)
+
+
+@pytest.mark.parametrize(("size", "scale", "theme"), CASES)
+def test_a_full_chain_is_whole_at_every_size(app, nightboat, size, scale, theme):
+    tokens = theme.scaled(scale)
+    setup = nightboat
+    for fresh, _ in [*KINDS.values(), KINDS["limiter"]]:
+        setup = chain_edits.add_processor(setup, "cello", fresh)
+    setup = chain_edits.change_band(setup, "cello", 2, 1, gain_db=-12.5, frequency_hz=12000.0)
+    setup = chain_edits.change_processor(setup, "cello", 4, on=False)
+    wide = max(place_width(size, tokens), tokens.px(420))
+    for part in ("cello", "voice", "harp"):
+        data = shape_data(setup, setup.part(part))
+        found = shape_layout(data, 2, wide, chain_height(data, wide, tokens), tokens)
+        check_sheet(found.sheet, tokens)
+        assert len(found.cards) == len(setup.part(part).chain)
+        for a, b in itertools.combinations(found.cards, 2):
+            assert not a.intersects(b)
+        assert all(QRectF(0, 0, wide + 1, found.sheet.height).contains(card) for card in found.cards)
 
 
 @pytest.mark.parametrize(("size", "scale", "theme"), CASES)

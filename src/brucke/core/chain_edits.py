@@ -49,6 +49,13 @@ def change_band(setup: Setup, part: str, slot: int, band: int, **fields: float) 
     return change_processor(setup, part, slot, bands=bands)
 
 
+def shape_band(setup: Setup, part: str, slot: int, band: int, shape: str) -> Setup:
+    """Bell or shelf."""
+    equaliser: Any = setup.part(part).chain[slot]
+    bands = tuple(replace(b, shape=shape) if i == band else b for i, b in enumerate(equaliser.bands))
+    return change_processor(setup, part, slot, bands=bands)
+
+
 def switch_all(setup: Setup, part: str, on: bool) -> Setup:
     """Bypass every processor, or none."""
     return _with_chain(setup, part, tuple(replace(p, on=on) for p in setup.part(part).chain))

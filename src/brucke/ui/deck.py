@@ -208,7 +208,7 @@ class Deck(QWidget):
         for act in self.acts:
             act.setVisible(act in acts)
         acts_wide = sum(a.sizeHint().width() + gap for a in acts)
-        spans = self._choose_spans(right - left, facts)
+        spans = self._choose_spans(right - left)
         below = left + spans > right
         x = self._place_spans(pad if below else left, t.px(DECK_PX) if below else t.px(8))
         low = t.px(DECK_PX) + (next(iter(self.spans.values())).height() + t.px(4) if below else 0)
@@ -220,7 +220,7 @@ class Deck(QWidget):
         tall = 2 * height("small", t.scale) + t.px(4)
         if beside or (not below and x + facts + gap <= right):
             self._facts_rect = QRectF(right - facts, t.px(16), facts, tall)
-        elif self.compact and acts and pad + acts_wide + facts < self.width() - pad:
+        elif acts and pad + acts_wide + facts < self.width() - pad:
             self._facts_rect = QRectF(self.width() - pad - facts, low - t.px(36), facts, tall)
         else:
             self._facts_rect = QRectF(pad, low, self.width() - 2 * pad, tall)
@@ -236,13 +236,13 @@ class Deck(QWidget):
             right -= size.width() + gap
         return right
 
-    def _choose_spans(self, room: float, facts: float) -> float:
-        """How wide the spans are: with their state where there is room beside the facts."""
+    def _choose_spans(self, room: float) -> float:
+        """How wide the spans are: with their state where there is room."""
         for with_state in (True, False):
             for span in self.spans.values():
                 span.with_state = with_state
             wide = sum(s.sizeHint().width() for s in self.spans.values())
-            if with_state and wide + facts <= room and not self.compact:
+            if with_state and wide <= room and not self.compact:
                 return wide
         return wide
 

@@ -42,6 +42,7 @@ class Overview:
         bad = [t for t in self.session.timing.listeners if words.needs_you(t.verdict)]
         self._show_gather()
         self._show_share()
+        self._show_shape()
         self._show_align(aligning)
         self._show_review()
         self._show_acts(not bad)
@@ -57,6 +58,11 @@ class Overview:
         wrong = sum(f.code in SHARE_CODES for f in self.checking.findings)
         span = self.deck.spans["share"]
         span.say(f"{wrong} to mend" if wrong else _many(routes, "route"), "coral" if wrong else "mute")
+
+    def _show_shape(self) -> None:
+        shaped = [p.name for p in self.session.setup.parts if any(c.on for c in p.chain)]
+        text = ", ".join(n.lower() for n in shaped) if len(shaped) < 3 else _many(len(shaped), "part")
+        self.deck.spans["shape"].say(text or "as it comes in", "mute")
 
     def _show_align(self, aligning: str) -> None:
         session, span = self.session, self.deck.spans["align"]

@@ -8,6 +8,7 @@ from pathlib import Path
 from PyQt6.QtCore import QSettings
 from PyQt6.QtWidgets import QApplication
 
+from ..core.chain_edits import change_band
 from ..core.setup import Setup
 from .session import Session
 from .theme.theme import Theme
@@ -53,6 +54,16 @@ def take_shots(app: QApplication, theme: Theme, session: Session, settings: QSet
         window.share.grid.choose("voice", "shore_stream")
         stop = time.monotonic() + 1
         shot("share")
+        window.go_to("shape")
+        window.shape.choose_part("voice")
+        for code in ("high_pass", "equaliser", "limiter"):
+            window.shape.add_processor(code)
+        window.shape.choose(3)
+        session.edit("clearer", change_band(session.setup, "voice", 3, 3, gain_db=4.0), "shape")
+        stop = time.monotonic() + 1
+        shot("shape")
+        while session.undo_stack.canUndo():
+            session.undo()
         window.do("listen")
         until(lambda: not window.checking.listening, 60)
         stop = time.monotonic() + 0.5

@@ -24,12 +24,16 @@ from .overview import Overview
 from .review.view import ReviewView
 from .running import Running
 from .session import Session
+from .shape.view import ShapeView
 from .share.view import ShareView
 from .soundcheck.view import SoundcheckView
 from .strip import Strip
 from .taking import Taking
 from .theme.theme import Theme
 
+PLACES = [
+    ("gather", "Gather"), ("share", "Share"), ("shape", "Shape"), ("align", "Align"), ("review", "Review"),
+]  # fmt: skip
 COMPACT_PX = 560  # below this scaled height deck and strip make room for the place
 FILES = ("new", "open", "save", "save_as", "double", "export", "import", "name")
 
@@ -54,17 +58,18 @@ class Window(QMainWindow):
         self._before_check = "gather"
         self._ticks = 0
         self.actions_table = Actions(self, settings, self.do)
-        self.deck = Deck(theme, [("gather", "Gather"), ("share", "Share"), ("align", "Align"), ("review", "Review")])
+        self.deck = Deck(theme, PLACES)
         self.overview = Overview(self.deck, session, self.running, self.checking, self.taking)
         self.notice = Notice(theme)
         self.filing = Filing(self, theme, session, self.documents, self.notice)
         self.gather = GatherView(theme, session, self.running, self.documents)
         self.share = ShareView(theme, session, self.running, self.checking)
+        self.shape = ShapeView(theme, session)
         self.align = AlignView(theme, session, self.measuring, self.taking)
         self.review = ReviewView(theme, session, self.taking)
         self.soundcheck = SoundcheckView(theme, session, self.checking)
         self.places: dict[str, QWidget] = {
-            "gather": self.gather, "share": self.share, "align": self.align, "review": self.review,
+            "gather": self.gather, "share": self.share, "shape": self.shape, "align": self.align, "review": self.review,
             "soundcheck": self.soundcheck,
         }  # fmt: skip
         self.stack = QStackedWidget()
@@ -182,7 +187,7 @@ class Window(QMainWindow):
     def _went(self, place: str, thing: str, what: str) -> None:
         if place in self.places:
             self.go_to(place)
-        if place in ("gather", "share", "align"):
+        if place in ("gather", "share", "shape", "align"):
             self.places[place].go_to(thing)
         self.notice.say(what, "mute")
 
@@ -248,7 +253,9 @@ class Window(QMainWindow):
             "review": lambda: self.go_to("review"),
             "undo": self.session.undo,
             "redo": self.session.redo,
-            "add": lambda: (self.share.add_menu if self.place == "share" else self._add_part)(),
+            "add": lambda: {"share": self.share.add_menu, "shape": self.shape.add_menu}.get(
+                self.place, self._add_part
+            )(),
             "alone": self.gather.toggle_alone,
             "mute": self.gather.toggle_mute,
             "hear_me": lambda: self.share.hear(True),
@@ -256,6 +263,7 @@ class Window(QMainWindow):
             "listen": self._listen,
             "gather": lambda: (self.go_to("gather"), self.gather.parts.focus_row()),
             "share": lambda: (self.go_to("share"), self.share.grid.setFocus()),
+            "shape": lambda: (self.go_to("shape"), self.shape.chain.focus_row()),
             "soundcheck": lambda: self.go_to("soundcheck"),
             "night": self._night,
             "larger": lambda: self._scale(1),

@@ -3,12 +3,11 @@
 from typing import TYPE_CHECKING
 
 import numpy as np
-from PyQt6.QtCore import QRectF, QSize, pyqtSignal
-from PyQt6.QtGui import QPainter, QPaintEvent, QResizeEvent
+from PyQt6.QtCore import QRectF, QSize
+from PyQt6.QtGui import QPainter, QPaintEvent
 
+from ..kit.buttons_drawing import ButtonsDrawing
 from ..kit.meter import Ballistics, MeterGeometry, paint_meter
-from ..kit.row_button import RowButton
-from ..kit.sheet_view import SheetView
 from ..paint.sheet import Sheet, colour
 from ..theme.theme import Theme
 from .layout import (
@@ -24,88 +23,16 @@ from .model import GatherData
 if TYPE_CHECKING:
     import numpy.typing as npt
 
+NOTHING = GatherData((), (), "", "mute")
 QUIET_DB, TAPPED_DB, TAPPED_FRAMES = -45.0, -30.0, 30
 
 
-class RowsDrawing(SheetView):
-    """Buttons over the rows of a sheet; subclasses lay out and name them."""
-
-    chose = pyqtSignal(str)
-    moved = pyqtSignal(str, int)
-
-    def __init__(self, theme: Theme):
-        super().__init__(theme)
-        self._data = GatherData((), (), "", "mute")
-        self._chosen = ""
-        self.buttons: list[RowButton] = []
-
-    def ids(self) -> list[str]:
-        raise AssertionError("a subclass names its rows")
-
-    def labels(self) -> list[str]:
-        raise AssertionError("a subclass labels its rows")
-
-    def rects(self) -> tuple[QRectF, ...]:
-        raise AssertionError("a subclass places its rows")
-
-    def show_data(self, data: GatherData, chosen: str) -> None:
-        if (data, chosen) == (self._data, self._chosen):
-            return
-        self._data, self._chosen = data, chosen
-        ids = self.ids()
-        while len(self.buttons) < len(ids):
-            button = RowButton(self.theme, self)
-            button.clicked.connect(lambda _checked=False, b=button: self.chose.emit(self._id(b)))
-            button.stepped.connect(self._step)
-            button.moved.connect(lambda by, b=button: self.moved.emit(self._id(b), by))
-            self.buttons.append(button)
-        for i, button in enumerate(self.buttons):
-            button.setVisible(i < len(ids))
-            if i < len(ids):
-                button.setAccessibleName(self.labels()[i])
-                button.setChecked(ids[i] == chosen)
-        self.renew()
-        self._place()
-
-    def _id(self, button: RowButton) -> str:
-        return self.ids()[self.buttons.index(button)]
-
-    def _step(self, by: int) -> None:
-        ids = self.ids()
-        at = min(max(ids.index(self._chosen) + by, 0), len(ids) - 1) if self._chosen in ids else 0
-        self.buttons[at].setFocus()
-        self.chose.emit(ids[at])
-
-    def focus_row(self) -> None:
-        ids = self.ids()
-        if ids:
-            self.buttons[ids.index(self._chosen) if self._chosen in ids else 0].setFocus()
-
-    def _place(self) -> None:
-        self.sheet()
-        for button, rect in zip(self.buttons, self.rects(), strict=False):
-            button.setGeometry(rect.toRect())
-
-    def resizeEvent(self, e: QResizeEvent | None) -> None:
-        super().resizeEvent(e)
-        self._place()
-
-    def sizeHint(self) -> QSize:
-        return self.minimumSizeHint()
-
-    def showing(self, low: float) -> QSize:
-        return QSize(round(self.theme.tokens.px(420)), round(low))
-
-    def wide(self) -> float:
-        return max(self.width(), self.theme.tokens.px(420))
-
-
-class PartsDrawing(RowsDrawing):
+class PartsDrawing(ButtonsDrawing):
     """One row per part; the levels are painted over the drawing, only what changed. A part that was quiet and is
     suddenly loud lights up: tap the microphone and see which row it is."""
 
     def __init__(self, theme: Theme):
-        super().__init__(theme)
+        super().__init__(theme, NOTHING)
         self._layout = PartsLayout(Sheet(0, 0), (), ())
         self._levels: dict[str, Ballistics] = {}
         self._slow: dict[str, float] = {}
@@ -172,11 +99,11 @@ class PartsDrawing(RowsDrawing):
                 paint_meter(p, MeterGeometry(bars, self._layout.sheet), state, t)
 
 
-class EquipmentDrawing(RowsDrawing):
+class EquipmentDrawing(ButtonsDrawing):
     """One row per device."""
 
     def __init__(self, theme: Theme):
-        super().__init__(theme)
+        super().__init__(theme, NOTHING)
         self._layout = EquipmentLayout(Sheet(0, 0), ())
 
     def ids(self) -> list[str]:

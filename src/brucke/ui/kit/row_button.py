@@ -31,7 +31,8 @@ class RowButton(QAbstractButton):
             p.drawRoundedRect(QRectF(self.rect()).adjusted(2, 2, -2, -2), t.px(6), t.px(6))
 
     def keyPressEvent(self, e: QKeyEvent | None) -> None:
-        step = {Qt.Key.Key_Up: -1, Qt.Key.Key_Down: 1}.get(Qt.Key(e.key()) if e is not None else Qt.Key.Key_unknown)
+        steps = {Qt.Key.Key_Up: -1, Qt.Key.Key_Left: -1, Qt.Key.Key_Down: 1, Qt.Key.Key_Right: 1}
+        step = steps.get(Qt.Key(e.key()) if e is not None else Qt.Key.Key_unknown)
         if e is None or step is None:
             super().keyPressEvent(e)
         elif e.modifiers() & Qt.KeyboardModifier.AltModifier:

@@ -1,0 +1,1 @@
+"""Shape: how each sound is made, and what that costs in time."""

@@ -1,0 +1,69 @@
+"""What Shape shows: one card for every processor of the chosen part, as plain data. No Qt."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from ... import words
+from ...core.processors import Compressor, DeEsser, Equaliser, Gate, HighPass, Limiter, Processor
+from ...core.setup import Part, Setup
+from ...core.sound.parameters import processor_latency_frames
+from ...core.sound.response import filter_response_db, level_curve_db
+from ...translation import _
+from ...words_shape import processor_name, shown_values
+
+POINTS = 96
+FILTER_DB, LEVEL_DB = 18.0, -60.0  # the edges of the two kinds of drawing
+HZ = np.geomspace(20, 20000, POINTS)
+LEVELS = np.linspace(LEVEL_DB, 0, POINTS)
+
+
+@dataclass(frozen=True)
+class ProcessorCard:
+    """`curve` are heights 0…1 from left to right, none without a drawing; `straight` what would change nothing."""
+
+    name: str
+    on: bool
+    cost: str
+    values: tuple[tuple[str, str], ...]
+    curve: tuple[float, ...]
+    straight: tuple[float, float]
+
+
+@dataclass(frozen=True)
+class ShapeData:
+    colour: int
+    cards: tuple[ProcessorCard, ...]
+    cost: str  # of the whole chain
+    dry: str  # who gets it dry
+
+
+def _curve(p: Processor, rate_hz: int) -> tuple[tuple[float, ...], tuple[float, float]]:
+    if isinstance(p, HighPass | Equaliser):
+        db = filter_response_db(p, HZ, rate_hz)
+        return tuple(np.clip(0.5 + db / (2 * FILTER_DB), 0, 1).round(3).tolist()), (0.5, 0.5)
+    if isinstance(p, Gate | Compressor | DeEsser | Limiter):
+        db = level_curve_db(p, LEVELS)
+        return tuple(np.clip(1 - db / LEVEL_DB, 0, 1).round(3).tolist()), (0.0, 1.0)
+    return (), (0.0, 0.0)
+
+
+def _card(p: Processor, rate_hz: int) -> ProcessorCard:
+    frames = processor_latency_frames(p)
+    curve, straight = _curve(p, rate_hz)
+    cost = words.ms_text(frames / rate_hz, 1) if frames else _("0 ms")
+    return ProcessorCard(processor_name(p), p.on, cost, tuple(shown_values(p)), curve, straight)
+
+
+def shape_data(setup: Setup, part: Part | None) -> ShapeData:
+    if part is None:
+        return ShapeData(0, (), "", "")
+    frames = sum(processor_latency_frames(p) for p in part.chain)
+    cost = _("processing costs {ms}").format(ms=words.ms_text(frames / setup.rate_hz, 1) if frames else _("no time"))
+    dry = [
+        x.name for x in setup.listeners if (r := setup.route(part.id, x.id)) is not None and r.on and not r.processed
+    ]
+    text = _("{names} gets it dry").format(names=dry[0]) if len(dry) == 1 else ""
+    text = _("{names} get it dry").format(names=", ".join(dry)) if len(dry) > 1 else text
+    cards = tuple(_card(p, setup.rate_hz) for p in part.chain)
+    return ShapeData(part.colour, cards, cost if part.chain else "", text if part.chain else "")

@@ -1,0 +1,70 @@
+"""Processors and their parameters in words. No screen here."""
+
+from .core.processors import (
+    RANGES,
+    Band,
+    Compressor,
+    DeEsser,
+    Equaliser,
+    Gain,
+    Gate,
+    HighPass,
+    Limiter,
+    Processor,
+    Range,
+)
+from .translation import _
+from .words import PROCESSOR_NAMES, db_text
+
+# code: a new one of the kind, and what it is for.
+KINDS: dict[str, tuple[Processor, str]] = {
+    "high_pass": (HighPass(), _("takes away rumble")),
+    "gate": (Gate(), _("silent when nobody sounds")),
+    "equaliser": (Equaliser(), _("darker, brighter, clearer")),
+    "compressor": (Compressor(), _("evens out loud and soft")),
+    "de_esser": (DeEsser(), _("holds back sharp s sounds")),
+    "gain": (Gain(), _("louder or softer")),
+    "limiter": (Limiter(), _("nothing above its ceiling")),
+}
+FIELDS = {
+    "frequency_hz": _("frequency"), "threshold_db": _("threshold"), "attack_ms": _("attack"), "hold_ms": _("stay open"),
+    "release_ms": _("release"), "range_db": _("range"), "ratio": _("ratio"), "knee_db": _("knee"),
+    "make_up_db": _("make-up"), "gain_db": _("gain"), "ceiling_db": _("ceiling"), "q": _("narrowness"),
+}  # fmt: skip
+SHAPES = {"low_shelf": _("low shelf"), "bell": _("bell"), "high_shelf": _("high shelf")}
+SHOWN = 3  # parameters that stand on a card
+
+
+def kind_of(p: Processor) -> str:
+    return str(p.__struct_config__.tag)
+
+
+def processor_name(p: Processor) -> str:
+    name = PROCESSOR_NAMES[kind_of(p)]
+    return name[0].upper() + name[1:]
+
+
+def value_text(value: float, r: Range) -> str:
+    """A number with its unit, as short as it stays exact enough."""
+    if r.unit == "dB":
+        return f"{value:.1f} dB" if r.low >= 0 else db_text(value)
+    if r.unit == "Hz" and value >= 1000:
+        return f"{value / 1000:.3g} kHz"
+    text = f"{value:.3g}" if value < 1000 else f"{value:.0f}"
+    return f"{text} {r.unit}".strip()
+
+
+def _band_text(b: Band) -> str:
+    return f"{value_text(b.frequency_hz, RANGES['Band']['frequency_hz'])} {db_text(b.gain_db)}"
+
+
+def shown_values(p: Processor) -> list[tuple[str, str]]:
+    """The first few parameters: (name, value)."""
+    if isinstance(p, Equaliser):
+        moved = [b for b in p.bands if b.gain_db] or list(p.bands)
+        return [(SHAPES[b.shape], _band_text(b)) for b in moved[:SHOWN]]
+    fields = RANGES[type(p).__name__]
+    rows = [(FIELDS[f], value_text(float(getattr(p, f)), r)) for f, r in fields.items()]
+    if isinstance(p, HighPass):
+        rows.append((_("slope"), _("{db} dB an octave").format(db=p.slope_db)))
+    return rows[:SHOWN]

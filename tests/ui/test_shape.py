@@ -1,0 +1,185 @@
+"""Shape in the real window: a chain is built, ordered, heard without, and its cost is in the path at once."""
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import Qt
+
+from brucke.core.processors import MAX_SLOTS, RANGES, Compressor, Equaliser, Gain, HighPass, Limiter
+from brucke.core.sound.parameters import latency_frames
+from brucke.words_shape import FIELDS, KINDS, kind_of, shown_values
+
+from .conftest import key, pause, pick, press, type_in, wait
+
+
+@pytest.fixture
+def shape(window):
+    window.do("shape")
+    window.shape.choose_part("cello")
+    return window.shape
+
+
+def chain(w, part="cello"):
+    return w.session.setup.part(part).chain
+
+
+def test_every_processor_is_added_changed_ordered_and_removed(window, shape):
+    w = window
+    before = w.session.setup
+    assert not shape.processor.isVisible(), "an empty chain offers nothing to change"
+    for code, (fresh, _) in KINDS.items():
+        name = shape_name(code)
+        pick(shape, name)
+        assert chain(w)[-1] == fresh
+        assert shape.processor.title.text() == name
+        shown = {field for (of, field), p in shape.processor.parameters.items() if not p.isHidden()}
+        wanted = RANGES["Band" if isinstance(fresh, Equaliser) else type(fresh).__name__]
+        assert shown == set(wanted), name
+    assert [kind_of(p) for p in chain(w)] == list(KINDS)
+    assert [b.accessibleName().split(",")[0] for b in shape.chain.buttons[: len(KINDS)]] == [
+        shape_name(c) for c in KINDS
+    ]
+    shape.choose(0)
+    shape.chain.focus_row()
+    key(w, Qt.Key.Key_Right)
+    assert shape.slot == 1
+    key(w, Qt.Key.Key_Right, Qt.KeyboardModifier.AltModifier)
+    assert [kind_of(p) for p in chain(w)][:3] == ["high_pass", "equaliser", "gate"]
+    assert shape.slot == 2
+    press(shape.processor.left)
+    assert kind_of(chain(w)[1]) == "gate"
+    shape.choose(1)
+    press(shape.processor.away)
+    assert "gate" not in [kind_of(p) for p in chain(w)]
+    while w.session.undo_stack.canUndo():
+        w.do("undo")
+    assert w.session.setup == before
+    assert w.place == "shape"
+
+
+def shape_name(code):
+    from brucke.words import PROCESSOR_NAMES
+
+    return PROCESSOR_NAMES[code][0].upper() + PROCESSOR_NAMES[code][1:]
+
+
+def test_numbers_are_typed_nudged_and_held_to_their_range(window, shape):
+    w = window
+    pick(shape, "Compressor")
+    number = shape.processor.parameters["Compressor", "threshold_db"].number
+    number.setFocus()
+    number.selectAll()
+    type_in(w, "-33.5")
+    key(w, Qt.Key.Key_Return)
+    assert chain(w)[0].threshold_db == -33.5
+    pause(0.7)
+    for _ in range(3):
+        key(w, Qt.Key.Key_Up)
+    assert chain(w)[0].threshold_db == pytest.approx(-30.5)
+    w.do("undo")
+    assert chain(w)[0].threshold_db == -33.5, "a row of nudges is one step"
+    number.setFocus()
+    number.selectAll()
+    type_in(w, "99")
+    key(w, Qt.Key.Key_Return)
+    assert chain(w)[0].threshold_db <= 0
+    pick(shape, "Equaliser")
+    press(shape.processor.bands.buttons["2"])
+    press(shape.processor.shapes.buttons["high_shelf"])
+    shape.processor.parameters["Band", "gain_db"].number.setValue(6)
+    shape.processor.parameters["Band", "frequency_hz"].number.setValue(4000)
+    band = chain(w)[1].bands[2]
+    assert (band.shape, band.gain_db, band.frequency_hz) == ("high_shelf", 6, 4000)
+    assert shown_values(chain(w)[1]) == [("high shelf", "4 kHz +6.0 dB")]
+    curve = np.array(shape.chain._data.cards[1].curve)
+    assert curve[:40].max() < 0.55 < curve[-5:].min(), "it is drawn as it sounds"
+    pick(shape, "High-pass")
+    press(shape.processor.slopes.buttons["24"])
+    assert chain(w)[2] == HighPass(slope_db=24)
+
+
+def test_what_it_costs_is_in_the_path_and_the_soundcheck_at_once(window, shape):
+    w = window
+    w.do("everywhere")
+    assert w.deck.spans["align"].state.startswith("in step")
+    pick(shape, "Limiter")
+    pick(shape, "Limiter")
+    ms = 2 * latency_frames((Limiter(),)) / 48
+    assert shape.cost.text() == f"Processing costs {ms:.1f} ms."
+    route = w.session.timing.of("recorder").route("cello")
+    assert sum(s.latency.value for s in route.stages if s.code == "processor") == pytest.approx(ms / 1e3)
+    assert "early" in w.deck.spans["align"].state or "late" in w.deck.spans["align"].state
+    w.do("share")
+    w.share.grid.choose("cello", "recorder")
+    press(w.share.cards[2].which.buttons["dry"])
+    w.do("shape")
+    assert shape.dry.text() == "Recorder gets it dry."
+    w.do("everywhere")
+    assert w.deck.spans["align"].state.startswith("in step")
+    w.align.choose_listener("lounge_call")
+    w.do("table")
+    assert any("limiter" in row for row in map(" ".join, w.align.table.rows.rows)), "a stage of its own in Align"
+
+
+def test_heard_without_and_with_again(window, shape):
+    w = window
+    for name in ("Gain", "Compressor"):
+        pick(shape, name)
+    press(shape.without)
+    assert not any(p.on for p in chain(w))
+    assert shape.without.text() == "Hear it with"
+    press(shape.without)
+    assert all(p.on for p in chain(w))
+    press(shape.processor.on)
+    assert [p.on for p in chain(w)] == [True, False]
+    assert shape.chain._data.cards[1].on is False
+
+
+def test_eight_are_the_most_and_wide_parts_have_none(window, shape):
+    w = window
+    for _ in range(MAX_SLOTS + 1):
+        shape.add_processor("gain")
+    assert len(chain(w)) == MAX_SLOTS
+    assert "8 processors are the most in one chain." in w.notice.words.text()
+    assert "picture" not in shape.parts.buttons
+    w.do("new")
+    w.go_to("shape")
+    assert shape.title.text() == "Nothing comes in yet."
+    assert not shape.add.isVisible()
+
+
+def test_a_chain_is_heard_where_it_is_processed_and_nowhere_else(live):
+    w = live
+    order = [x.id for x in w.session.setup.listeners]
+    wait(lambda: w.running.out_peaks[order.index("shore_stream")].max() > 0.02, 30)
+    setup = w.session.setup
+    for part in ("voice", "cello", "lounge"):
+        for listener in order:
+            setup = off(setup, part, listener)
+    w.session.edit("alone", setup, "share")
+    w.do("shape")
+    w.shape.choose_part("harp")
+    pause(1.5)
+    before = w.running.out_peaks[order.index("shore_stream")].max()
+    pick(w.shape, "Gain")
+    w.shape.processor.parameters["Gain", "gain_db"].number.setValue(-60)
+    assert chain(w, "harp") == (Gain(gain_db=-60),)
+    wait(lambda: w.running.out_peaks[order.index("shore_stream")].max() < before / 100, 10)
+    w.do("share")
+    w.share.grid.choose("harp", "shore_stream")
+    press(w.share.cards[2].which.buttons["dry"])
+    wait(lambda: w.running.out_peaks[order.index("shore_stream")].max() > before / 20, 10)
+    assert w.running.out_peaks[order.index("recorder")].max() < 0.01
+
+
+def off(setup, part, listener):
+    from brucke.core.edits import set_on
+
+    return set_on(setup, part, listener, False)
+
+
+def test_words_for_every_parameter():
+    for of, fields in RANGES.items():
+        for field in fields:
+            assert field in FIELDS, (of, field)
+    assert shown_values(Compressor()) == [("threshold", "−25.0 dB"), ("ratio", "2 : 1"), ("knee", "6.0 dB")]
+    assert shown_values(HighPass()) == [("frequency", "80 Hz"), ("slope", "12 dB an octave")]
