@@ -221,7 +221,7 @@ class Deck(QWidget):
         if beside or (not below and x + facts + gap <= right):
             self._facts_rect = QRectF(right - facts, t.px(16), facts, tall)
         elif acts and pad + acts_wide + facts < self.width() - pad:
-            self._facts_rect = QRectF(self.width() - pad - facts, low - t.px(36), facts, tall)
+            self._facts_rect = QRectF(self.width() - pad - facts, low - tall - t.px(4), facts, tall)
         else:
             self._facts_rect = QRectF(pad, low, self.width() - 2 * pad, tall)
             low += tall + t.px(4)

@@ -60,6 +60,7 @@ def take_shots(app: QApplication, theme: Theme, session: Session, settings: QSet
             window.shape.add_processor(code)
         window.shape.choose(3)
         session.edit("clearer", change_band(session.setup, "voice", 3, 3, gain_db=4.0), "shape")
+        window.shape.chain.focus_row()
         stop = time.monotonic() + 1
         shot("shape")
         while session.undo_stack.canUndo():
