@@ -10,6 +10,7 @@ import av
 import numpy as np
 
 from brucke.core.processors import MAX_SLOTS, Compressor, DeEsser, Equaliser, Gate, HighPass
+from brucke.core.sound.noise_profile import BINS
 from brucke.core.sound.parameters import PARAMS, pack
 from brucke.engine.block import BlockEngine
 from brucke.engine.plan import Plan, Shape
@@ -30,7 +31,7 @@ def plan_of(parts: int, listeners: int, longest: int) -> tuple[Shape, Plan]:
     codes[0], params[0] = pack(CHAIN, RATE)
     chained = (codes[:, 0] != 0).astype(np.int32)
     plan = Plan(
-        source, np.ones(parts, np.float32), codes, params,
+        source, np.ones(parts, np.float32), codes, params, np.zeros((parts, BINS), np.float32),
         rng.integers(0, longest, (listeners, parts)).astype(np.int32),
         np.broadcast_to(chained, (listeners, parts)).copy(), gain,
     )  # fmt: skip

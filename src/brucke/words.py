@@ -220,7 +220,7 @@ def stage_text(setup: Setup, s: Stage) -> str:
 
 
 PROCESSOR_NAMES = {
-    "high_pass": _("high-pass"), "gate": _("gate"), "equaliser": _("equaliser"), "compressor": _("compressor"),
+    "noise_removal": _("room noise"), "high_pass": _("high-pass"), "gate": _("gate"), "equaliser": _("equaliser"), "compressor": _("compressor"),
     "de_esser": _("de-esser"), "gain": _("gain"), "limiter": _("limiter"),
 }  # fmt: skip
 
@@ -310,5 +310,6 @@ def not_silent_text(code: str, at_s: float, over_db: float) -> str:
     return {
         "too_short": _("less than 3 s of silence; stay silent for ten to fifteen"),
         "nothing": _("nothing came in at all, not even noise; look for a cable or a mute"),
+        "changes": _("it was no steady noise, somebody sounded all the while; learn it in silence"),
         "not_silent": _("it was not silent at {at:.1f} s ({over:.0f} dB above the rest); learn it again"),
     }[code].format(at=at_s, over=over_db)

@@ -10,6 +10,7 @@ from .core.processors import (
     Gate,
     HighPass,
     Limiter,
+    NoiseRemoval,
     Processor,
     Range,
 )
@@ -18,6 +19,7 @@ from .words import PROCESSOR_NAMES, db_text
 
 # code: a new one of the kind, and what it is for.
 KINDS: dict[str, tuple[Processor, str]] = {
+    "noise_removal": (NoiseRemoval(), _("takes learned noise out")),
     "high_pass": (HighPass(), _("takes away rumble")),
     "gate": (Gate(), _("silent when nobody sounds")),
     "equaliser": (Equaliser(), _("darker, brighter, clearer")),
@@ -30,8 +32,10 @@ FIELDS = {
     "frequency_hz": _("frequency"), "threshold_db": _("threshold"), "attack_ms": _("attack"), "hold_ms": _("stay open"),
     "release_ms": _("release"), "range_db": _("range"), "ratio": _("ratio"), "knee_db": _("knee"),
     "make_up_db": _("make-up"), "gain_db": _("gain"), "ceiling_db": _("ceiling"), "q": _("narrowness"),
+    "strength_percent": _("strength"), "floor_db": _("floor"),
 }  # fmt: skip
 SHAPES = {"low_shelf": _("low shelf"), "bell": _("bell"), "high_shelf": _("high shelf")}
+WINDOWS_WORDS = {"long": _("long"), "middle": _("middle"), "short": _("short")}
 SHOWN = 3  # parameters that stand on a card
 
 
@@ -65,6 +69,8 @@ def shown_values(p: Processor) -> list[tuple[str, str]]:
         return [(SHAPES[b.shape], _band_text(b)) for b in moved[:SHOWN]]
     fields = RANGES[type(p).__name__]
     rows = [(FIELDS[f], value_text(float(getattr(p, f)), r)) for f, r in fields.items()]
+    if isinstance(p, NoiseRemoval):
+        rows = [(_("profile"), p.profile or _("none yet")), *rows]
     if isinstance(p, HighPass):
         rows.append((_("slope"), _("{db} dB an octave").format(db=p.slope_db)))
     return rows[:SHOWN]

@@ -19,8 +19,11 @@ from brucke.core.processors import (
     Gate,
     HighPass,
     Limiter,
+    NoiseRemoval,
 )
 from brucke.core.setup import Device, Listener, Part, Route, Setup
+from brucke.core.sound.denoise import Denoiser
+from brucke.core.sound.noise_profile import learn
 from brucke.core.sound.parameters import latency_frames
 from brucke.core.sound.response import filter_response_db, level_curve_db
 from brucke.core.timing.align import timing
@@ -29,14 +32,25 @@ from brucke.engine.block import BlockEngine
 from brucke.engine.plan import Live, compile_plan, shape_of
 
 RATE, N = 48000, 128
-EVERY = (HighPass(), Gate(threshold_db=-100), Equaliser(), Compressor(), DeEsser(), Gain(gain_db=-3), Limiter())
+NOISE = learn("room", (0.01 * np.random.default_rng(4).standard_normal((1, 4 * 48000))).astype(np.float32), 48000)
+EVERY = (
+    NoiseRemoval(profile="room"),
+    HighPass(),
+    Gate(threshold_db=-100),
+    Equaliser(),
+    Compressor(),
+    DeEsser(),
+    Gain(gain_db=-3),
+    Limiter(),
+)
 
 
 def setup_of(chain, channels=(0, 1)):
     card = Device(id="card", name="Card", kind="interface", sets_clock=True, buffer_frames=N, buffers=2)
     part = Part(id="p", name="P", kind="lead", device="card", channels=channels, chain=chain)
     place = Listener(id="x", name="X", kind="monitor", device="card")
-    return Setup(devices=(card,), parts=(part,), listeners=(place,), routes=(Route(part="p", listener="x"),))
+    routes = (Route(part="p", listener="x"),)
+    return Setup(devices=(card,), parts=(part,), listeners=(place,), routes=routes, profiles=(NOISE,))
 
 
 def engine_of(setup):
@@ -126,22 +140,33 @@ def test_nothing_passes_the_limiter_between_the_samples_either(sources, rng, kin
     assert oversampled_peak_db(sound) > ceiling + 2, "there is something to do"
     assert oversampled_peak_db(out) <= ceiling + 0.1
     quiet = (0.1 * sound / np.abs(sound).max()).astype(np.float32)
-    wait = latency_frames((Limiter(),))
+    wait = latency_frames((Limiter(),), N)
     np.testing.assert_allclose(through((Limiter(ceiling_db=ceiling),), quiet)[wait:], quiet[: len(quiet) // N * N - wait], atol=1e-6)  # fmt: skip
 
 
-@pytest.mark.parametrize("chain", [(Gain(),), (Limiter(),), (Limiter(on=False), Gain(), Limiter()), EVERY])
+@pytest.mark.parametrize(
+    "chain",
+    [
+        (Gain(),),
+        (Limiter(),),
+        (Limiter(on=False), Gain(), Limiter()),
+        EVERY,
+        (NoiseRemoval(),),
+        (NoiseRemoval(profile="room", window="long"),),
+        (NoiseRemoval(profile="room", window="short"), Limiter()),
+    ],
+)
 def test_a_chain_takes_the_time_it_declares_and_the_path_says_so(chain):
     neutral = tuple(replace(p, on=False) for p in chain)
     impulse = np.zeros(4096, np.float32)
     impulse[1000] = 0.2
     out = through(neutral, impulse)
-    assert int(np.argmax(np.abs(out))) - 1000 == latency_frames(chain)
-    assert out[1000 + latency_frames(chain)] == pytest.approx(0.2, abs=1e-6)
+    assert int(np.argmax(np.abs(out))) - 1000 == latency_frames(chain, N)
+    assert out[1000 + latency_frames(chain, N)] == pytest.approx(0.2, abs=1e-6)
     setup = setup_of(chain)
     stages = timing(Situation(setup)).of("x").route("p").stages
     said = sum(s.latency.value for s in stages if s.code == "processor")
-    assert said * RATE == pytest.approx(latency_frames(chain), abs=1e-6)
+    assert said * RATE == pytest.approx(latency_frames(chain, N), abs=1e-6)
 
 
 def residue_db(before, after, change_at=40):
@@ -173,7 +198,11 @@ CHANGES = {
     "order": ((Gain(gain_db=6), Compressor()), [(Compressor(), Gain(gain_db=6))]),
     "limiter comes": ((Gain(),), [(Gain(), Limiter())]),
     "all go": (EVERY, [(Gain(),)]),
-    "back and forth": (EVERY, [EVERY[::-1] if i % 2 else EVERY for i in range(20)]),
+    "back and forth": (EVERY, [(EVERY[0], *EVERY[:0:-1]) if i % 2 else EVERY for i in range(20)]),
+    "noise removal comes": ((Gain(),), [(NoiseRemoval(profile="room"), Gain())]),
+    "another window": ((NoiseRemoval(profile="room"),), [(NoiseRemoval(profile="room", window="long"),)]),
+    "strength": ((NoiseRemoval(profile="room"),), [(NoiseRemoval(profile="room", strength_percent=0),)]),
+    "another profile": ((NoiseRemoval(profile="room"),), [(NoiseRemoval(),)]),
 }
 
 
@@ -210,6 +239,18 @@ def test_parameters_outside_their_range_never_reach_the_engine(rng):
         assert all(r.low < r.high for r in fields.values()), name
 
 
+def test_noise_goes_live_as_it_does_on_the_command_line(sources):
+    room = 0.01 * np.random.default_rng(5).standard_normal(6 * RATE)
+    room[3 * RATE :] += sources["voice"][5 * RATE : 8 * RATE]
+    sound = room.astype(np.float32)[: 6 * RATE // N * N]
+    live = through((NoiseRemoval(profile="room", window="long"),), sound)
+    d = Denoiser(NOISE, N, 1, "long")
+    alone = np.concatenate([d.process(sound[None, i : i + N]) for i in range(0, len(sound), N)], axis=1)[0]
+    np.testing.assert_allclose(live, alone, atol=1e-5)
+    quiet = slice(RATE, 3 * RATE - 2048)
+    assert 20 * np.log10(sound[quiet].std() / live[quiet].std()) > 25
+
+
 def test_a_chain_that_got_what_is_no_number_forgets_it(rng):
     engine = engine_of(setup_of(EVERY))
     sound = (0.1 * rng.standard_normal((2, 60 * N))).astype(np.float32)
@@ -226,6 +267,11 @@ def test_edits_of_a_chain():
     for _ in range(12):
         setup = chain_edits.add_processor(setup, "p", Limiter())
     assert len(setup.part("p").chain) == MAX_SLOTS
+    first = chain_edits.add_processor(setup_of((Gain(),)), "p", NoiseRemoval())
+    assert first.part("p").chain == (NoiseRemoval(profile="room"), Gain()), "first, with what was learnt last"
+    assert chain_edits.add_processor(first, "p", NoiseRemoval()) is first
+    assert chain_edits.move_processor(first, "p", 0, 1) == chain_edits.move_processor(first, "p", 1, -1) == first
+    assert chain_edits.forget_profile(first, "room").part("p").chain[0].profile == ""
     setup = chain_edits.move_processor(setup, "p", 1, -1)
     assert isinstance(setup.part("p").chain[0], Equaliser)
     setup = chain_edits.change_band(setup, "p", 0, 2, gain_db=99.0)

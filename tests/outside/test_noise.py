@@ -169,6 +169,23 @@ def test_both_channels_share_one_gain(words):
     np.testing.assert_allclose(y[1], 0.25 * y[0], atol=1e-6)
 
 
+@pytest.mark.parametrize("part", ["harp", "cello", "voice"])
+def test_somebody_who_plays_all_the_while_is_no_silence(sources, part):
+    for start in (10, 20, 30):
+        found = learn("room", sources[part][None, start * RATE : (start + 12) * RATE], RATE)
+        assert isinstance(found, NotSilent), start
+        assert found.code in ("changes", "not_silent")
+
+
+@pytest.mark.parametrize("seed", range(5))
+def test_noises_of_every_kind_are_learnt(seed):
+    t = np.arange(12 * RATE) / RATE
+    hum = sum(np.sin(2 * np.pi * 50 * k * t) / k for k in range(1, 8))
+    fan, white = noise_of("fan", len(t), seed), noise_of("white", len(t), seed + 50)
+    for noise in (white, fan, hum + fan, hum + 0.05 * white, white * (1 + 0.2 * np.sin(2 * np.pi * 4 * t))):
+        assert isinstance(learn("room", (0.01 * noise)[None].astype(np.float32), RATE), NoiseProfile)
+
+
 def test_a_profile_is_learnt_only_from_silence(words):
     room = (0.01 * noise_of("fan", 12 * RATE, 8)).astype(np.float32)
     found = learn("room", room[None], RATE)

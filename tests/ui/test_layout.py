@@ -212,8 +212,8 @@ def test_a_full_chain_is_whole_at_every_size(app, nightboat, size, scale, theme)
     setup = nightboat
     for fresh, _ in [*KINDS.values(), KINDS["limiter"]]:
         setup = chain_edits.add_processor(setup, "cello", fresh)
-    setup = chain_edits.change_band(setup, "cello", 2, 1, gain_db=-12.5, frequency_hz=12000.0)
-    setup = chain_edits.change_processor(setup, "cello", 4, on=False)
+    setup = chain_edits.change_band(setup, "cello", 3, 1, gain_db=-12.5, frequency_hz=12000.0)
+    setup = chain_edits.change_processor(setup, "cello", 5, on=False)
     wide = max(place_width(size, tokens), tokens.px(420))
     for part in ("cello", "voice", "harp"):
         data = shape_data(setup, setup.part(part))
@@ -276,9 +276,19 @@ def test_the_window_is_whole_at_every_size(window, size, scale, theme):
         window.align.side.evidence.how.setChecked(True)
         pause(0.08)
         assert (window.width(), window.height()) == size, "the window never forces itself larger"
-        check_widgets(window)
+        settled(lambda: check_widgets(window))
         for holder in (window.deck, window.strip):
             assert holder.geometry().bottom() <= window.height()
+
+
+def settled(check):
+    """A busy machine may need longer than one look until everything has its place."""
+    for _ in range(20):
+        try:
+            return check()
+        except AssertionError:
+            pause(0.1)
+    return check()
 
 
 def check_widgets(window):

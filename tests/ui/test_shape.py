@@ -43,13 +43,15 @@ def test_every_processor_is_added_changed_ordered_and_removed(window, shape):
     key(w, Qt.Key.Key_Right)
     assert shape.slot == 1
     key(w, Qt.Key.Key_Right, Qt.KeyboardModifier.AltModifier)
-    assert [kind_of(p) for p in chain(w)][:3] == ["high_pass", "equaliser", "gate"]
+    assert [kind_of(p) for p in chain(w)][:3] == ["noise_removal", "gate", "high_pass"]
     assert shape.slot == 2
     press(shape.processor.left)
-    assert kind_of(chain(w)[1]) == "gate"
+    assert kind_of(chain(w)[1]) == "high_pass"
+    shape.choose(0)
+    assert not shape.processor.left.isVisible(), "noise is taken out first"
     shape.choose(1)
     press(shape.processor.away)
-    assert "gate" not in [kind_of(p) for p in chain(w)]
+    assert "high_pass" not in [kind_of(p) for p in chain(w)]
     while w.session.undo_stack.canUndo():
         w.do("undo")
     assert w.session.setup == before
@@ -103,7 +105,7 @@ def test_what_it_costs_is_in_the_path_and_the_soundcheck_at_once(window, shape):
     assert w.deck.spans["align"].state.startswith("in step")
     pick(shape, "Limiter")
     pick(shape, "Limiter")
-    ms = 2 * latency_frames((Limiter(),)) / 48
+    ms = 2 * latency_frames((Limiter(),), 128) / 48
     assert shape.cost.text() == f"Processing costs {ms:.1f} ms."
     route = w.session.timing.of("recorder").route("cello")
     assert sum(s.latency.value for s in route.stages if s.code == "processor") == pytest.approx(ms / 1e3)
@@ -175,6 +177,50 @@ def off(setup, part, listener):
     from brucke.core.edits import set_on
 
     return set_on(setup, part, listener, False)
+
+
+def test_the_room_is_learnt_from_silence_and_taken_out(live):
+    """The cello's microphone hears nothing but its own noise floor while the music is paused."""
+    w = live
+    w.do("shape")
+    w.shape.choose_part("cello")
+    pick(w.shape, "Room noise")
+    assert w.shape.noise.isVisible()
+    wait(lambda: w.running.input_peaks.get("cello", 0) > 0.05, 40)
+    press(w.shape.noise.learn)
+    assert w.shape.noise.bar.isVisible()
+    pause(0.5)
+    key(w, Qt.Key.Key_Escape)
+    assert "Not learnt: it was stopped." in w.shape.noise.hint.text()
+    press(w.shape.noise.learn)
+    wait(lambda: not w.learning.part, 30)
+    assert w.learning.failed, "somebody played"
+    assert "it was not silent at" in w.shape.noise.hint.text() or "no steady noise" in w.shape.noise.hint.text()
+    w.running.play(False)
+    wait(lambda: w.running.input_peaks.get("cello", 1) < 1e-3, 20)
+    press(w.shape.noise.learn)
+    wait(lambda: not w.learning.part, 30)
+    assert not w.learning.failed, w.learning.message
+    setup = w.session.setup
+    assert chain(w)[0].profile == "Cello, room"
+    assert setup.profile("Cello, room").seconds >= 12
+    assert w.shape.chain._data.cards[0].curve, "it is drawn"
+    w.do("undo")
+    assert not w.session.setup.profiles
+    w.do("redo")
+    cost = {k: round(b_ms(b), 1) for k, b in w.shape.noise.windows.buttons.items()}
+    assert cost == {"long": 18.7, "middle": 8.0, "short": 4.0}
+    press(w.shape.noise.windows.buttons["short"])
+    assert w.shape.cost.text() == "Processing costs 4.0 ms."
+    press(w.shape.noise.forget)
+    assert chain(w)[0].profile == ""
+    w.do("start_stop")
+    press(w.shape.noise.learn)
+    assert "Start first" in w.shape.noise.hint.text()
+
+
+def b_ms(button):
+    return float(button.text().split(", ")[1].removesuffix(" ms"))
 
 
 def test_words_for_every_parameter():

@@ -91,7 +91,17 @@ class Limiter(_Data, frozen=True, kw_only=True, tag="limiter", tag_field="kind")
     release_ms: float = 100.0
 
 
-Processor = HighPass | Gate | Equaliser | Compressor | DeEsser | Gain | Limiter
+class NoiseRemoval(_Data, frozen=True, kw_only=True, tag="noise_removal", tag_field="kind"):
+    """Takes the noise of `profile` (its name in the setup) out. Stands first in a chain, and costs its window's time."""
+
+    on: bool = True
+    profile: str = ""
+    window: Literal["long", "middle", "short"] = "middle"
+    strength_percent: float = 100.0
+    floor_db: float = -50.0
+
+
+Processor = NoiseRemoval | HighPass | Gate | Equaliser | Compressor | DeEsser | Gain | Limiter
 
 
 @dataclass(frozen=True)
@@ -104,6 +114,7 @@ class Range:
 
 
 RANGES: dict[str, dict[str, Range]] = {
+    "NoiseRemoval": {"strength_percent": Range(0, 100, "%"), "floor_db": Range(-80, 0, "dB")},
     "HighPass": {"frequency_hz": Range(20, 1000, "Hz")},
     "Gate": {
         "threshold_db": Range(-100, 0, "dB"), "attack_ms": Range(0.1, 200, "ms"), "hold_ms": Range(0.1, 2000, "ms"),

@@ -9,6 +9,7 @@ from typing import Literal
 import msgspec
 
 from .processors import Processor
+from .sound.noise_profile import NoiseProfile
 
 PartKind = Literal["lead", "follower", "far_end", "picture"]
 ListenerKind = Literal["monitor", "call", "stream", "recorder", "program"]
@@ -178,6 +179,7 @@ class Setup(_Data, frozen=True, kw_only=True, dict=True):
     listeners: tuple[Listener, ...] = ()
     routes: tuple[Route, ...] = ()
     moments: tuple[Moment, ...] = ()
+    profiles: tuple[NoiseProfile, ...] = ()
     notes: str = ""
 
     @cached_property
@@ -199,6 +201,9 @@ class Setup(_Data, frozen=True, kw_only=True, dict=True):
 
     def route(self, part: str, listener: str) -> Route | None:
         return self._by_ends.get((part, listener))
+
+    def profile(self, name: str) -> NoiseProfile | None:
+        return next((p for p in self.profiles if p.name == name), None)
 
     def moment(self, id: str) -> Moment | None:
         return next((m for m in self.moments if m.id == id), None)

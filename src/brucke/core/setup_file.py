@@ -10,8 +10,9 @@ from typing import Any
 import msgspec
 
 from .evidence import Knowledge
-from .processors import MAX_BANDS, MAX_SLOTS, Equaliser
+from .processors import MAX_BANDS, MAX_SLOTS, Equaliser, NoiseRemoval
 from .setup import IN_THE_ROOM, MAX_CHANNELS, MAX_DELAY_S, MAX_LISTENERS, MAX_PARTS, MAX_SIDES, Part, Setup
+from .sound.noise_profile import profile_problems
 
 FORMAT = "brucke setup"
 VERSION = 1
@@ -107,6 +108,12 @@ def problems(setup: Setup) -> Iterator[tuple[str, str]]:
     yield from _part_problems(setup)
     yield from _route_problems(setup)
     yield from _moment_problems(setup)
+    names = [p.name for p in setup.profiles]
+    for i, profile in enumerate(setup.profiles):
+        if names.index(profile.name) != i:
+            yield f"profiles[{i}].name", f"“{profile.name[:64]}” stands here twice"
+        for place, reason in profile_problems(profile):
+            yield f"profiles[{i}].{place}", reason
 
 
 def _not_finite(place: str, value: Any) -> Iterator[tuple[str, str]]:
@@ -163,6 +170,10 @@ def _part_problems(setup: Setup) -> Iterator[tuple[str, str]]:
         if len(p.chain) > MAX_SLOTS:
             yield f"{place}.chain", f"{len(p.chain)} processors, at most {MAX_SLOTS} are possible"
         for k, processor in enumerate(p.chain):
+            if isinstance(processor, NoiseRemoval) and k > 0:
+                yield f"{place}.chain[{k}]", "noise removal stands first in a chain, and only there"
+            if isinstance(processor, NoiseRemoval) and processor.profile and not setup.profile(processor.profile):
+                yield f"{place}.chain[{k}].profile", f"no profile “{processor.profile[:64]}” in this setup"
             if isinstance(processor, Equaliser) and len(processor.bands) > MAX_BANDS:
                 bands = f"{len(processor.bands)} bands, at most {MAX_BANDS} are possible"
                 yield f"{place}.chain[{k}].bands", bands

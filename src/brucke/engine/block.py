@@ -11,7 +11,9 @@ import numpy as np
 from ..core.processors import MAX_SLOTS
 from ..core.setup import MAX_DELAY_S
 from ..core.sound.kernels import find_active, measure_inputs, measure_levels, mix, take_in
+from ..core.sound.kernels import shape as run_chains
 from ..core.sound.processors import MEMORY, STATE
+from .noise import NoiseStages
 from .plan import F32, Plan, Shape
 
 # With a wait for one crossfade under way, every change is complete within 20 ms.
@@ -43,7 +45,8 @@ class BlockEngine:
         self._state[:, :, : plan.params.shape[2]] = plan.params
         self._memory = np.zeros((shape.parts, MAX_SLOTS, MEMORY))
         self._wet = np.ones((shape.parts, 1))
-        self._work = np.zeros((2, n), np.float32)
+        self._shaped = np.zeros((shape.parts, 2, n), np.float32)
+        self._noise = NoiseStages(shape, plan)
         self._length = round(CROSSFADE_S * shape.rate)
         blocks = math.ceil(self._length / n)
         ramp = np.clip((np.arange(blocks * n) + 1) / self._length, 0, 1)
@@ -73,6 +76,7 @@ class BlockEngine:
         assert self._waiting is not None
         self._old, self._new, self._waiting = self._new, self._waiting, None
         self._fading = 0
+        self._noise.adopt(self._new)
         self._find()
 
     def step(self, ins: F32) -> F32:
@@ -84,8 +88,13 @@ class BlockEngine:
         a, b = self._old, self._new
         self._ins = ins
         take_in(
-            ins, b.part_source, a.trim, b.trim, fade, b.codes, b.params, self._running, self._frozen, self._state,
-            self._memory, self._wet, self._work, self.raw, self._ring, self._pos, float(self.shape.rate), self.bad,
+            ins, b.part_source, a.trim, b.trim, fade, self._running, self._frozen, self._state, self._memory,
+            self._shaped, self.raw, self._ring, self._pos, self.bad,
+        )  # fmt: skip
+        self._noise.process(self._shaped)
+        run_chains(
+            b.codes, b.params, self._running, self._frozen, self._state, self._memory, self._wet, self._shaped, self.raw,
+            self._ring, self._pos, float(self.shape.rate), self.bad,
         )  # fmt: skip
         mix(
             self._ring, self._pos, self._active, self._count, fading, fade, a.delay, a.source, a.gain, b.delay,

@@ -10,9 +10,10 @@ import msgspec
 import numpy as np
 import numpy.typing as npt
 
-from ..core.processors import MAX_SLOTS
+from ..core.processors import MAX_SLOTS, NoiseRemoval
 from ..core.routing.maps import route_gains
-from ..core.setup import Moment, Route, Setup
+from ..core.setup import Moment, Part, Route, Setup
+from ..core.sound.noise_profile import BINS
 from ..core.sound.parameters import PARAMS, pack
 from ..core.units import db_to_gain, seconds_to_frames
 
@@ -49,12 +50,14 @@ class Shape:
 @dataclass(frozen=True)
 class Plan:
     """`part_source` int32 [P, S]; `trim` [P], negative where polarity is reversed; `codes` int32 [P, MAX_SLOTS] and
-    `params` [P, MAX_SLOTS, PARAMS] of their chains; `delay`, `source` int32 [L, P]; `gain` [L, P, S, C]."""
+    `params` [P, MAX_SLOTS, PARAMS] of their chains; `noise` [P, BINS], the
+    power of what is to be taken out; `delay`, `source` int32 [L, P]; `gain` [L, P, S, C]."""
 
     part_source: I32
     trim: F32
     codes: I32
     params: F32
+    noise: F32
     delay: I32
     source: I32
     gain: F32
@@ -103,6 +106,7 @@ def compile_plan(setup: Setup, live: Live) -> Plan:
     plan = Plan(
         np.full((shape.parts, shape.sides), -1, np.int32), np.zeros(shape.parts, np.float32),
         np.zeros((shape.parts, MAX_SLOTS), np.int32), np.zeros((shape.parts, MAX_SLOTS, PARAMS), np.float32),
+        np.zeros((shape.parts, BINS), np.float32),
         np.zeros((shape.listeners, shape.parts), np.int32), np.zeros((shape.listeners, shape.parts), np.int32),
         np.zeros((shape.listeners, shape.parts, shape.sides, shape.channels), np.float32),
     )  # fmt: skip
@@ -114,6 +118,7 @@ def compile_plan(setup: Setup, live: Live) -> Plan:
             plan.part_source[p, side] = captures.index((part.device, channel))
         plan.trim[p] = db_to_gain(part.trim_db) * (-1 if part.inverted else 1)
         plan.codes[p], plan.params[p] = pack(part.chain, setup.rate_hz)
+        plan.noise[p] = _noise(setup, part)
         for x, listener in enumerate(setup.listeners):
             route = setup.route(part.id, listener.id)
             if live.alone and listener.kind == "monitor":
@@ -121,6 +126,15 @@ def compile_plan(setup: Setup, live: Live) -> Plan:
             if route is not None and route.way == "engine":
                 _route_into(plan, setup, x, p, route, moment, live)
     return plan
+
+
+def _noise(setup: Setup, part: Part) -> F32:
+    """The profile that the first processor takes out, zeros without one."""
+    first = part.chain[0] if part.chain else None
+    profile = setup.profile(first.profile) if isinstance(first, NoiseRemoval) else None
+    if profile is None or profile.rate_hz != setup.rate_hz:
+        return np.zeros(BINS, np.float32)
+    return np.array(profile.power, np.float32)
 
 
 def _alone(part: str, listener: str, route: Route | None) -> Route:

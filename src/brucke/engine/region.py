@@ -15,6 +15,7 @@ import numpy as np
 import numpy.typing as npt
 
 from ..core.processors import MAX_SLOTS
+from ..core.sound.noise_profile import BINS
 from ..core.sound.parameters import PARAMS
 from .plan import F32, Plan, Shape
 
@@ -110,7 +111,7 @@ class Region:
                 return number, Plan(**copies)
 
 
-_PLAN_FIELDS = ("part_source", "trim", "codes", "params", "delay", "source", "gain")
+_PLAN_FIELDS = ("part_source", "trim", "codes", "params", "noise", "delay", "source", "gain")
 
 
 def _plan_arrays(plan: Plan) -> dict[str, npt.NDArray[np.generic]]:
@@ -129,6 +130,7 @@ def _specs(s: Shape) -> dict[str, tuple[str, tuple[int, ...]]]:
         "plan_part_source": ("int32", (2, s.parts, s.sides)),
         "plan_trim": ("float32", (2, s.parts)),
         "plan_codes": ("int32", (2, s.parts, MAX_SLOTS)),
+        "plan_noise": ("float32", (2, s.parts, BINS)),
         "plan_params": ("float32", (2, s.parts, MAX_SLOTS, PARAMS)),
         "plan_delay": ("int32", (2, s.listeners, s.parts)),
         "plan_source": ("int32", (2, s.listeners, s.parts)),

@@ -17,6 +17,7 @@ from .filing import Filing
 from .frame_clock import FrameClock
 from .gather.view import GatherView
 from .keys_dialog import KeysDialog
+from .learning import Learning
 from .measuring import Measuring
 from .menu import show_menu
 from .notice import Notice
@@ -55,6 +56,7 @@ class Window(QMainWindow):
         self.checking = Checking(session, self.running)
         self.measuring = Measuring(session, self.running)
         self.taking = Taking(session, self.running, take_seconds)
+        self.learning = Learning(session, self.running)
         self._before_check = "gather"
         self._ticks = 0
         self.actions_table = Actions(self, settings, self.do)
@@ -64,7 +66,7 @@ class Window(QMainWindow):
         self.filing = Filing(self, theme, session, self.documents, self.notice)
         self.gather = GatherView(theme, session, self.running, self.documents)
         self.share = ShareView(theme, session, self.running, self.checking)
-        self.shape = ShapeView(theme, session)
+        self.shape = ShapeView(theme, session, self.learning)
         self.align = AlignView(theme, session, self.measuring, self.taking)
         self.review = ReviewView(theme, session, self.taking)
         self.soundcheck = SoundcheckView(theme, session, self.checking)
@@ -129,7 +131,7 @@ class Window(QMainWindow):
         self.taking.proved.connect(self._proved)
         self.theme.changed.connect(self._compact)
         self.clock = FrameClock(self)
-        for part in (self.running, self.measuring, self.taking, self.checking):
+        for part in (self.running, self.measuring, self.taking, self.checking, self.learning):
             self.clock.tick.connect(part.tick)
         self.clock.tick.connect(self._frame)
 
@@ -280,6 +282,8 @@ class Window(QMainWindow):
             self.taking.stop_listening()
         elif self.checking.listening:
             self.checking.cancel()
+        elif self.learning.part:
+            self.learning.cancel()
         elif self.taking.state != "idle":
             self.taking.cancel()
         elif self.place == "soundcheck":

@@ -48,14 +48,15 @@ def _forget(codes, params, state, memory):  # type: ignore[no-untyped-def]
 
 @njit(
     "void(float32[:, ::1], int32[:, ::1], float32[::1], float32[::1], float32[::1], int32[:, ::1], "
-    "float32[:, :, ::1], int32[:, ::1], float32[:, :, ::1], float64[:, :, ::1], float64[:, :, ::1], float64[:, ::1], "
-    "float32[:, ::1], float32[:, :, ::1], float32[:, :, :, ::1], int64, float64, int64[::1])",
+    "float32[:, :, ::1], float64[:, :, ::1], float64[:, :, ::1], float32[:, :, ::1], float32[:, :, ::1], "
+    "float32[:, :, :, ::1], int64, int64[::1])",
     nogil=True, cache=True,
 )  # fmt: skip
 def take_in(  # type: ignore[no-untyped-def]
-    ins, source, trim0, trim1, fade, codes, params, running, frozen, state, memory, wet, work, raw, ring, pos, rate, bad
+    ins, source, trim0, trim1, fade, running, frozen, state, memory, shaped, raw, ring, pos, bad
 ):  # fmt: skip
-    """Parts from capture channels into their rings at `pos`: trim, finite test, chain into the processed ring."""
+    """Parts from capture channels into their rings at `pos`: trim, finite test; `shaped` [parts, 2, n] is what
+    the chains begin with."""
     parts, sides, n = source.shape[0], source.shape[1], ins.shape[1]
     for p in range(parts):
         finite = True
@@ -74,15 +75,29 @@ def take_in(  # type: ignore[no-untyped-def]
             bad[p] += 1
             raw[p, :, :] = 0.0
             _forget(running[p], frozen[p], state[p], memory[p])
+        shaped[p, :, :] = raw[p, :2]
         _into_ring(ring[p, 0], raw[p], pos, n)
-        if codes[p, 0] != 0 or running[p, 0] != 0:
+
+
+@njit(
+    "void(int32[:, ::1], float32[:, :, ::1], int32[:, ::1], float32[:, :, ::1], float64[:, :, ::1], "
+    "float64[:, :, ::1], float64[:, ::1], float32[:, :, ::1], float32[:, :, ::1], float32[:, :, :, ::1], int64, "
+    "float64, int64[::1])",
+    nogil=True, cache=True,
+)  # fmt: skip
+def shape(codes, params, running, frozen, state, memory, wet, shaped, raw, ring, pos, rate, bad):  # type: ignore[no-untyped-def]
+    """Chains over `shaped` [parts, 2, n] into the processed rings at `pos`."""
+    n = shaped.shape[2]
+    for p in range(shaped.shape[0]):
+        if codes[p, 0] == 0 and running[p, 0] == 0:
+            continue
+        work = shaped[p]
+        run_chain(work, codes[p], params[p], running[p], frozen[p], state[p], memory[p], wet[p], rate)
+        if not math.isfinite(_nothing_of(work[0]) + _nothing_of(work[1])):
+            bad[p] += 1
             work[:, :] = raw[p, :2]
-            run_chain(work, codes[p], params[p], running[p], frozen[p], state[p], memory[p], wet[p], rate)
-            if not math.isfinite(_nothing_of(work[0]) + _nothing_of(work[1])):
-                bad[p] += 1
-                work[:, :] = raw[p, :2]
-                _forget(running[p], frozen[p], state[p], memory[p])
-            _into_ring(ring[p, 1], work, pos, n)
+            _forget(running[p], frozen[p], state[p], memory[p])
+        _into_ring(ring[p, 1], work, pos, n)
 
 
 @njit("void(float32[:, ::1], int64, float32[:, ::1], int64, int64, float32)", nogil=True, cache=True)

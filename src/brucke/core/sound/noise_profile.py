@@ -1,5 +1,7 @@
 """What the noise of a room sounds like, learnt from silence, and whether it really was silence."""
 
+import math
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 import msgspec
@@ -14,8 +16,11 @@ F64 = npt.NDArray[np.float64]
 BINS = LENGTH // 2 + 1
 LEAST_S, GOOD_S = 3.0, 12.0
 STEP_S = 0.1  # levels are looked at in steps of this length
-RISES_DB = 6.0  # a step so much above the middle was no silence: common practice, no source
+RISES_DB = 6.0  # a step so much above the quietest tenth was no silence: common practice, no source
 NOTHING_DB = -110.0
+# Mean over median of the power per bin: 1.44 for noise, 1 for a hum, up to 1.65 for a very low or a pulsating noise;
+# bowed and plucked strings that play on are above 2.
+STEADY = 1.85
 
 
 class NoiseProfile(msgspec.Struct, frozen=True, kw_only=True):
@@ -32,9 +37,21 @@ class NoiseProfile(msgspec.Struct, frozen=True, kw_only=True):
         return np.array(self.power) * float(np.sum(WINDOWS[window].look ** 2))
 
 
+def profile_problems(p: NoiseProfile) -> Iterator[tuple[str, str]]:
+    """(place, reason) of numbers that no noise has."""
+    if len(p.power) != BINS:
+        yield "power", f"{len(p.power)} numbers, {BINS} are wanted"
+    bad = next((i for i, x in enumerate(p.power) if not (math.isfinite(x) and 0 <= x < 1e6)), None)
+    if bad is not None:
+        yield "power", f"number {bad + 1} is no power of a sound"
+    if not 1000 <= p.rate_hz <= 1_000_000:
+        yield "rate_hz", f"{p.rate_hz} Hz is no sample rate"
+
+
 @dataclass(frozen=True)
 class NotSilent:
-    """Why nothing was learnt: too_short, nothing, or not_silent at `at_s` by `over_db`."""
+    """Why nothing was learnt: too_short, nothing, changes (it was no steady noise), or not_silent at `at_s` by
+    `over_db`."""
 
     code: str
     at_s: float = 0.0
@@ -48,8 +65,7 @@ class ProfileLearner:
         self.rate = rate_hz
         self._window = WINDOWS["long"]
         self._tail = np.zeros((0, 0), np.float32)
-        self._power = np.zeros(BINS)
-        self._spectra = 0
+        self._spectra: list[F32] = []
         self._levels: list[float] = []
         self._step = np.zeros(0)
         self.frames = 0
@@ -66,8 +82,7 @@ class ProfileLearner:
         at = 0
         while at + w.length <= tail.shape[1]:
             spectrum = np.fft.rfft(tail[:, at : at + w.length] * w.look, axis=1)
-            self._power += np.mean(np.abs(spectrum) ** 2, axis=0)
-            self._spectra += 1
+            self._spectra.append(np.mean(np.abs(spectrum) ** 2, axis=0).astype(np.float32))
             at += hop
         self._tail = tail[:, at:]
 
@@ -85,16 +100,20 @@ class ProfileLearner:
         if self.seconds < LEAST_S or not self._spectra:
             return NotSilent("too_short")
         levels = 10 * np.log10(np.maximum(self._levels, 1e-20))
-        middle = float(np.median(levels))
-        if middle < NOTHING_DB:
+        if float(np.max(levels)) < NOTHING_DB:
             return NotSilent("nothing")
+        quiet = max(float(np.percentile(levels, 10)), NOTHING_DB)
         loudest = int(np.argmax(levels))
-        if levels[loudest] > middle + RISES_DB:
-            return NotSilent("not_silent", loudest * STEP_S, float(levels[loudest]) - middle)
-        power = self._power / self._spectra / float(np.sum(self._window.look**2))
+        if levels[loudest] > quiet + RISES_DB:
+            return NotSilent("not_silent", loudest * STEP_S, float(levels[loudest]) - quiet)
+        spectra = np.array(self._spectra)
+        mean: F64 = np.asarray(np.mean(spectra, axis=0, dtype=np.float64))
+        if float(np.sum(mean)) > STEADY * float(np.sum(np.median(spectra, axis=0))):
+            return NotSilent("changes")
+        power = mean / float(np.sum(self._window.look**2))
         level = gain_to_db(float(np.sqrt(np.mean(self._levels)))) if self._levels else SILENCE_DB
         return NoiseProfile(
-            name=name, rate_hz=self.rate, level_db=level, seconds=self.seconds, power=tuple(power.tolist())
+            name=name, rate_hz=self.rate, level_db=level, seconds=self.seconds, power=tuple(float(x) for x in power)
         )
 
 

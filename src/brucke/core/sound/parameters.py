@@ -20,20 +20,24 @@ from ..processors import (
     Gate,
     HighPass,
     Limiter,
+    NoiseRemoval,
     Processor,
     held,
 )
+from .windows import WINDOWS
 
 F32 = npt.NDArray[np.float32]
 I32 = npt.NDArray[np.int32]
 PARAMS = 32
 ON = 0  # the first number of every processor: 1 or 0, smoothed like all others
-NOTHING, GATE, COMPRESSOR, FILTERS, GAIN, DE_ESSER, LIMITER = range(7)
+NOTHING, GATE, COMPRESSOR, FILTERS, GAIN, DE_ESSER, LIMITER, NOISE = range(8)
 (G_THRESHOLD, G_ATTACK, G_HOLD, G_RELEASE, G_RANGE) = range(1, 6)
 (C_THRESHOLD, C_RATIO, C_KNEE, C_ATTACK, C_RELEASE, C_MAKE_UP) = range(1, 7)
 A_GAIN = 1
 (S_G, S_K, S_THRESHOLD, S_RANGE) = range(1, 5)
 (L_CEILING, L_RELEASE) = range(1, 3)
+(N_STRENGTH, N_FLOOR, N_WINDOW) = range(1, 4)
+WINDOW_NAMES = tuple(WINDOWS)
 BAND_NUMBERS = 5  # g, k, and what of input, band-pass and low-pass goes out
 LOOK_AHEAD = 64  # frames a limiter looks ahead
 BETWEEN = 10  # and what finding the peaks between samples takes
@@ -41,13 +45,16 @@ NO_FILTER = (0.1, 1.0, 1.0, 0.0, 0.0)
 BUTTERWORTH = {12: (math.sqrt(0.5),), 24: (0.5411961, 1.3065630)}
 
 
-def latency_frames(chain: tuple[Processor, ...]) -> int:
-    return sum(processor_latency_frames(p) for p in chain)
+def latency_frames(chain: tuple[Processor, ...], block: int) -> int:
+    return sum(processor_latency_frames(p, block) for p in chain)
 
 
-def processor_latency_frames(p: Processor) -> int:
-    """What one processor costs, at any rate. A limiter that is off goes on costing it, so that switching it never moves
-    the sound in time."""
+def processor_latency_frames(p: Processor, block: int) -> int:
+    """What one processor costs, at any rate. What is off goes on costing it, so that switching never moves the sound
+    in time."""
+    if isinstance(p, NoiseRemoval):
+        w = WINDOWS[p.window]
+        return w.synthesis - math.gcd(block, w.hop)
     return LOOK_AHEAD + BETWEEN if isinstance(p, Limiter) else 0
 
 
@@ -93,6 +100,10 @@ def _pack_one(p: Processor, row: F32, rate_hz: float) -> int:
         g, k, *_rest = high_pass_numbers(held(p, "frequency_hz"), math.sqrt(0.5), rate_hz)
         row[[S_G, S_K, S_THRESHOLD, S_RANGE]] = g, k, held(p, "threshold_db"), held(p, "range_db")
         return DE_ESSER
+    if isinstance(p, NoiseRemoval):
+        row[[N_STRENGTH, N_FLOOR]] = held(p, "strength_percent") / 100, held(p, "floor_db")
+        row[N_WINDOW] = WINDOW_NAMES.index(p.window)
+        return NOISE
     if isinstance(p, Gain):
         row[A_GAIN] = held(p, "gain_db")
         return GAIN

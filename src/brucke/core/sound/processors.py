@@ -19,6 +19,7 @@ from .parameters import (
     GAIN,
     GATE,
     LIMITER,
+    NOISE,
     NOTHING,
     ON,
     PARAMS,
@@ -83,8 +84,8 @@ def _run(sound, codes, params, state, memory, rate):  # type: ignore[no-untyped-
     smooth = 1.0 - math.exp(-1.0 / (SMOOTH_S * rate))
     for s in range(MAX_SLOTS):
         code = codes[s]
-        if code == NOTHING:
-            continue
+        if code in (NOTHING, NOISE):
+            continue  # noise is taken out before, see `engine/noise.py`
         if code == GATE:
             gate(sound, params[s], state[s], smooth, rate)
         elif code == COMPRESSOR:

@@ -1,11 +1,10 @@
 """A noise profile as a file of its own, so that it can be kept and given away."""
 
-import math
 from pathlib import Path
 
 import msgspec
 
-from .noise_profile import BINS, NoiseProfile
+from .noise_profile import NoiseProfile, profile_problems
 
 PROFILE_SUFFIX = ".noise.json"
 FORMAT, VERSION = "brucke noise profile", 1
@@ -45,11 +44,6 @@ def load_profile(path: Path) -> NoiseProfile:
             f"{path.name}: format: {file.format!r} version {file.version} is not a noise profile of ours"
         )
     p = file.profile
-    if len(p.power) != BINS:
-        raise ProfileError(f"{path.name}: power: {len(p.power)} numbers, {BINS} are wanted")
-    bad = next((i for i, x in enumerate(p.power) if not (math.isfinite(x) and 0 <= x < 1e6)), None)
-    if bad is not None:
-        raise ProfileError(f"{path.name}: power: number {bad + 1} is no power of a sound")
-    if not 1000 <= p.rate_hz <= 1_000_000:
-        raise ProfileError(f"{path.name}: rate_hz: {p.rate_hz} Hz is no sample rate")
+    for place, reason in profile_problems(p):
+        raise ProfileError(f"{path.name}: {place}: {reason}")
     return p

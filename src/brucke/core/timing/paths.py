@@ -152,9 +152,9 @@ def picture_stages(known: Situation, part: Part, listener: Listener) -> list[Sta
     ]
 
 
-def _processor_stage(p: Processor, rate_hz: int) -> Stage:
+def _processor_stage(p: Processor, setup: Setup) -> Stage:
     """Known to the frame."""
-    latency = Quantity(processor_latency_frames(p) / rate_hz)
+    latency = Quantity(processor_latency_frames(p, setup.block_frames) / setup.rate_hz)
     return Stage("processor", latency, "calculated", str(p.__struct_config__.tag))
 
 
@@ -166,7 +166,8 @@ def path(known: Situation, part: Part, listener: Listener, route: Route) -> tupl
         return tuple(picture_stages(known, part, listener))
     stages = capture_stages(known, part) + _entered(part.stages, part.id)
     if route.processed:
-        stages += [_processor_stage(p, known.setup.rate_hz) for p in part.chain if p.on or processor_latency_frames(p)]
+        costs = [_processor_stage(p, known.setup) for p in part.chain]
+        stages += [s for p, s in zip(part.chain, costs, strict=True) if p.on or s.latency.value]
     return tuple(stages + _entered(route.stages, f"{part.id}→{listener.id}") + output_stages(known, listener))
 
 

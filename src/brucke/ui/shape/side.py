@@ -3,13 +3,17 @@
 from collections.abc import Callable
 from typing import Any
 
-from PyQt6.QtWidgets import QVBoxLayout, QWidget
+from msgspec.structs import replace
+from PyQt6.QtWidgets import QProgressBar, QVBoxLayout, QWidget
 
 from ...core import chain_edits
-from ...core.processors import RANGES, Equaliser, HighPass, Processor
+from ...core.processors import RANGES, Equaliser, HighPass, NoiseRemoval, Processor
 from ...core.setup import Setup
+from ...core.sound.noise_profile import GOOD_S
+from ...core.sound.parameters import processor_latency_frames
 from ...translation import _
-from ...words_shape import FIELDS, SHAPES, processor_name
+from ...words import ms_text
+from ...words_shape import FIELDS, SHAPES, WINDOWS_WORDS, processor_name
 from ..kit.button import Button
 from ..kit.card import Card
 from ..kit.chips import Chips
@@ -17,6 +21,7 @@ from ..kit.field import NumberField
 from ..kit.flow import Flow
 from ..kit.label import Words
 from ..kit.row import row
+from ..learning import Learning
 from ..theme.theme import Theme
 
 Edit = Callable[[str, Setup], None]  # label, setup after
@@ -44,6 +49,73 @@ class Parameter(QWidget):
         line.setStretch(1, 1)
         self.setLayout(line)
         self.number.entered.connect(lambda v: entered(field, v))
+
+
+class NoiseCard(Card):
+    """Learning the room, the profiles that were kept, and what the window costs."""
+
+    def __init__(self, theme: Theme, edit: Edit, learning: Learning):
+        super().__init__(theme)
+        self.edit, self.learning = edit, learning
+        self.setup, self.part = Setup(), ""
+        title = Words(theme, "strong", wraps=False)
+        title.setText(_("Learn the room"))
+        self.hint = Words(theme, "body")
+        self.bar = QProgressBar()
+        self.bar.setTextVisible(False)
+        self.bar.setAccessibleName(_("Learning, progress"))
+        self.learn = Button(theme, _("Learn"), "primary")
+        self.profiles = Chips(theme, _("Profile"), [], self._choose)
+        self.forget = Button(theme, _("Forget this profile"), "outline")
+        self.windows = Chips(theme, _("Window"), [], self._window)
+        self.window_words = Words(theme, "small", "mute")
+        self.window_words.setText(_("a longer window is cleaner and later"))
+        for w in (title, self.hint, self.bar, self.learn, self.profiles, self.forget, self.windows, self.window_words):
+            self.column.addWidget(w)
+        self.learn.clicked.connect(self._learn)
+        self.forget.clicked.connect(self._forget)
+
+    def show_noise(self, setup: Setup, part: str, p: NoiseRemoval) -> None:
+        self.setup, self.part = setup, part
+        busy = self.learning.part == part
+        if busy:
+            left = GOOD_S * (1 - self.learning.share)
+            self.hint.say(_("Leave the room as it will be and keep silent: {left:.0f} s.").format(left=left), "ink")
+        elif self.learning.message:
+            self.hint.say(self.learning.message, "coral" if self.learning.failed else "water")
+        else:
+            self.hint.say(_("Leave the room as it will be and keep silent for twelve seconds."), "ink")
+        self.bar.setVisible(busy)
+        self.bar.setValue(round(self.learning.share * 100))
+        self.learn.setText(_("Stop") if busy else _("Learn"))
+        self.profiles.offer([(x.name, x.name) for x in setup.profiles])
+        self.profiles.setVisible(bool(setup.profiles))
+        self.profiles.show_on(p.profile)
+        self.forget.setVisible(bool(p.profile))
+        costs = {
+            k: processor_latency_frames(replace(p, window=k), setup.block_frames) / setup.rate_hz
+            for k in WINDOWS_WORDS
+        }  # fmt: skip
+        self.windows.offer([(k, f"{name}, {ms_text(costs[k], 1)}") for k, name in WINDOWS_WORDS.items()])
+        self.windows.show_on(p.window)
+
+    def _learn(self) -> None:
+        if self.learning.part == self.part:
+            self.learning.cancel()
+        else:
+            self.learning.begin(self.part)
+
+    def _choose(self, name: str) -> None:
+        after = chain_edits.change_processor(self.setup, self.part, 0, profile=name)
+        self.edit(f"{self.setup.part(self.part).name} {name}", after)
+
+    def _forget(self) -> None:
+        noise: Any = self.setup.part(self.part).chain[0]
+        self.edit(f"{noise.profile} forgotten", chain_edits.forget_profile(self.setup, noise.profile))
+
+    def _window(self, window: str) -> None:
+        after = chain_edits.change_processor(self.setup, self.part, 0, window=window)
+        self.edit(f"{self.setup.part(self.part).name} room noise, {window} window", after)
 
 
 class ProcessorCard(Card):
@@ -98,6 +170,9 @@ class ProcessorCard(Card):
         self.title.say(processor_name(p))
         self.on.setChecked(p.on)
         equaliser = isinstance(p, Equaliser)
+        noise = isinstance(p, NoiseRemoval)
+        for b in (self.left, self.right):
+            b.setVisible(not noise)
         self.bands.setVisible(equaliser)
         self.shapes.setVisible(equaliser)
         self.slopes.setVisible(isinstance(p, HighPass))

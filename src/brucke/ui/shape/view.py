@@ -5,7 +5,7 @@ from PyQt6.QtWidgets import QMenu, QVBoxLayout, QWidget
 
 from ... import words
 from ...core import chain_edits
-from ...core.processors import MAX_SLOTS
+from ...core.processors import MAX_SLOTS, NoiseRemoval
 from ...core.setup import Part, Setup
 from ...words_shape import KINDS
 from ..kit.button import Button
@@ -14,19 +14,20 @@ from ..kit.chips import Chips
 from ..kit.flow import Flow
 from ..kit.label import Words
 from ..kit.place import PlaceFrame
+from ..learning import Learning
 from ..session import Session
 from ..theme.theme import Theme
 from .chain import ChainDrawing
 from .model import shape_data
-from .side import ProcessorCard
+from .side import NoiseCard, ProcessorCard
 
 
 class ShapeView(QWidget):
     """`thing` in this place is “PART/SLOT”."""
 
-    def __init__(self, theme: Theme, session: Session):
+    def __init__(self, theme: Theme, session: Session, learning: Learning):
         super().__init__()
-        self.theme, self.session = theme, session
+        self.theme, self.session, self.learning = theme, session, learning
         self.part, self.slot = "", 0
         self._build_head()
         self.chain = ChainDrawing(theme)
@@ -36,6 +37,7 @@ class ShapeView(QWidget):
         side.setSpacing(8)
         self.title = Words(theme, "title", wraps=False)
         self.processor = ProcessorCard(theme, self._edit)
+        self.noise = NoiseCard(theme, self._edit, learning)
         self.costs = Card(theme)
         heading = Words(theme, "strong", wraps=False)
         heading.setText("What it costs")
@@ -43,7 +45,7 @@ class ShapeView(QWidget):
         self.without = Button(theme, "Hear it without", "outline")
         for w in (heading, self.cost, self.dry, self.without):
             self.costs.column.addWidget(w)
-        for w in (self.title, self.processor, self.costs):
+        for w in (self.title, self.processor, self.noise, self.costs):
             side.addWidget(w)
         side.addStretch(1)
         column = QVBoxLayout(self)
@@ -69,6 +71,7 @@ class ShapeView(QWidget):
         self.chain.moved.connect(self._move)
         self.without.clicked.connect(self.bypass)
         self.session.changed.connect(self.refresh)
+        self.learning.changed.connect(self._show_noise)
 
     # Showing
 
@@ -95,11 +98,19 @@ class ShapeView(QWidget):
             self.title.say(part.name, f"part:{part.colour}")
         self.processor.setVisible(bool(chain))
         self.costs.setVisible(bool(chain))
+        self.noise.setVisible(bool(chain) and isinstance(chain[self.slot], NoiseRemoval))
         if part is not None and chain:
             self.processor.show_processor(setup, part.id, self.slot)
             self.cost.say(f"{data.cost[0].upper()}{data.cost[1:]}.")
             self.dry.say(f"{data.dry}." if data.dry else "")
+            self._show_noise()
             self.without.setText("Hear it without" if any(p.on for p in chain) else "Hear it with")
+
+    def _show_noise(self) -> None:
+        chain = self.session.setup.part(self.part).chain if self.part else ()
+        p = chain[self.slot] if self.slot < len(chain) else None
+        if isinstance(p, NoiseRemoval):
+            self.noise.show_noise(self.session.setup, self.part, p)
 
     def choose_part(self, part: str) -> None:
         self.part, self.slot = part, 0
@@ -137,18 +148,22 @@ class ShapeView(QWidget):
             return
         after = chain_edits.add_processor(self.session.setup, self.part, KINDS[code][0])
         if after == self.session.setup:
-            self.session.noticed.emit(f"{MAX_SLOTS} processors are the most in one chain.", "amber")
+            full = len(after.part(self.part).chain) >= MAX_SLOTS
+            text = f"{MAX_SLOTS} processors are the most in one chain." if full else "One noise removal is enough."
+            self.session.noticed.emit(text, "amber")
             return
-        self.slot = len(after.part(self.part).chain) - 1
+        chain = after.part(self.part).chain
+        self.slot = 0 if isinstance(chain[0], NoiseRemoval) and code == "noise_removal" else len(chain) - 1
         name = words.part_name(after, self.part)
         self.session.edit(f"{name} {words.PROCESSOR_NAMES[code]} added", after, "shape", f"{self.part}/{self.slot}")
         self.chain.focus_row()
 
     def _move(self, slot: str, by: int) -> None:
         self.choose(int(slot))
-        to = min(max(self.slot + by, 0), len(self.session.setup.part(self.part).chain) - 1)
+        moving = self.session.setup.part(self.part).chain[self.slot]
         self.processor.move(by)
-        self.choose(to)
+        chain = self.session.setup.part(self.part).chain
+        self.choose(next(i for i, p in enumerate(chain) if p is moving))
         self.chain.focus_row()
 
     def bypass(self) -> None:
