@@ -11,6 +11,9 @@ from .running import Running
 from .session import Session
 from .taking import Taking
 
+PLACES = [
+    ("gather", "Gather"), ("share", "Share"), ("shape", "Shape"), ("align", "Align"), ("review", "Review"),
+]  # fmt: skip
 # What Share can show and mend in its own cells.
 SHARE_CODES = (
     "loop", "doubled", "own_return", "hears_nothing", "player_missing", "second_track", "sum_clips", "faint",

@@ -21,7 +21,7 @@ from .learning import Learning
 from .measuring import Measuring
 from .menu import show_menu
 from .notice import Notice
-from .overview import Overview
+from .overview import PLACES, Overview
 from .review.view import ReviewView
 from .running import Running
 from .session import Session
@@ -32,9 +32,6 @@ from .strip import Strip
 from .taking import Taking
 from .theme.theme import Theme
 
-PLACES = [
-    ("gather", "Gather"), ("share", "Share"), ("shape", "Shape"), ("align", "Align"), ("review", "Review"),
-]  # fmt: skip
 COMPACT_PX = 560  # below this scaled height deck and strip make room for the place
 FILES = ("new", "open", "save", "save_as", "double", "export", "import", "name")
 

@@ -1,10 +1,11 @@
 """Gather: what comes in, and the equipment it comes through."""
 
+from functools import partial
 from pathlib import Path
 
 from msgspec.structs import replace
-from PyQt6.QtCore import QPoint, Qt, pyqtSignal
-from PyQt6.QtWidgets import QHBoxLayout, QMenu, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
 from ... import words
 from ...core import part_edits
@@ -16,6 +17,7 @@ from ..documents import Documents
 from ..kit.button import Button
 from ..kit.flow import Flow
 from ..kit.label import Words
+from ..kit.menu import open_menu
 from ..kit.place import PlaceFrame, scrolled
 from ..running import Running
 from ..session import Session
@@ -231,14 +233,10 @@ class GatherView(QWidget):
         self.parts.focus_row()
 
     def add_menu(self) -> None:
-        menu = QMenu(self)
-        for source, (name, what) in SOURCE_WORDS.items():
-            action = menu.addAction(f"{name}  –  {what}")
-            assert action is not None
-            action.triggered.connect(lambda _checked=False, source=source: self.add_part(source))
-        self.menu = menu
-        menu.popup(self.add.mapToGlobal(QPoint(0, self.add.height())))
-        menu.setActiveAction(menu.actions()[0])
+        kinds = SOURCE_WORDS.items()
+        self.menu = open_menu(
+            self.add, ((f"{name}  –  {what}", partial(self.add_part, s)) for s, (name, what) in kinds)
+        )
 
     def add_part(self, source: str) -> None:
         """A part of a kind; it is chosen, and its name waits to be typed over."""

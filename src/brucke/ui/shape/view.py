@@ -1,18 +1,20 @@
 """Shape: the chain of the chosen part."""
 
-from PyQt6.QtCore import QPoint
-from PyQt6.QtWidgets import QMenu, QVBoxLayout, QWidget
+from functools import partial
+
+from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from ... import words
 from ...core import chain_edits
 from ...core.processors import MAX_SLOTS, NoiseRemoval
 from ...core.setup import Part, Setup
-from ...words_shape import KINDS
+from ...words_shape import KINDS, processor_name
 from ..kit.button import Button
 from ..kit.card import Card
 from ..kit.chips import Chips
 from ..kit.flow import Flow
 from ..kit.label import Words
+from ..kit.menu import open_menu
 from ..kit.place import PlaceFrame
 from ..learning import Learning
 from ..session import Session
@@ -133,15 +135,11 @@ class ShapeView(QWidget):
         self.session.edit(label, after, "shape", f"{self.part}/{self.slot}", key=f"{self.part}/{self.slot} {label}")
 
     def add_menu(self) -> None:
-        menu = QMenu(self)
-        for code, (_processor, what) in KINDS.items():
-            name = words.PROCESSOR_NAMES[code]
-            action = menu.addAction(f"{name[0].upper()}{name[1:]}  –  {what}")
-            assert action is not None
-            action.triggered.connect(lambda _checked=False, code=code: self.add_processor(code))
-        self.menu = menu
-        menu.popup(self.add.mapToGlobal(QPoint(0, self.add.height())))
-        menu.setActiveAction(menu.actions()[0])
+        lines = (
+            (f"{processor_name(fresh)}  –  {what}", partial(self.add_processor, code))
+            for code, (fresh, what) in KINDS.items()
+        )
+        self.menu = open_menu(self.add, lines)
 
     def add_processor(self, code: str) -> None:
         if not self.part:

@@ -1,12 +1,13 @@
 """Share: who hears what."""
 
+from functools import partial
 from itertools import zip_longest
 
 import numpy as np
 from msgspec.structs import replace
-from PyQt6.QtCore import QPoint, QTimer, pyqtSignal
+from PyQt6.QtCore import QTimer, pyqtSignal
 from PyQt6.QtGui import QPainter, QPaintEvent
-from PyQt6.QtWidgets import QMenu, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from ... import words
 from ...core import edits, listener_edits
@@ -21,6 +22,7 @@ from ..kit.field import NumberField
 from ..kit.finding_card import FindingCard
 from ..kit.flow import Flow
 from ..kit.label import Words
+from ..kit.menu import open_menu
 from ..kit.place import PlaceFrame
 from ..running import Running
 from ..session import Session
@@ -327,14 +329,10 @@ class ShareView(QWidget):
         self.grid.choose(*target)
 
     def add_menu(self) -> None:
-        menu = QMenu(self)
-        for kind, (name, _) in LISTENER_WORDS.items():
-            action = menu.addAction(f"{name}  –  {LISTENER_KINDS[kind]}")
-            assert action is not None
-            action.triggered.connect(lambda _checked=False, kind=kind: self.add_listener(kind))
-        self.menu = menu
-        menu.popup(self.add.mapToGlobal(QPoint(0, self.add.height())))
-        menu.setActiveAction(menu.actions()[0])
+        kinds = LISTENER_WORDS.items()
+        self.menu = open_menu(
+            self.add, ((f"{name}  –  {LISTENER_KINDS[k]}", partial(self.add_listener, k)) for k, (name, _) in kinds)
+        )
 
     def add_listener(self, kind: str) -> None:
         name, device = LISTENER_WORDS[kind]
