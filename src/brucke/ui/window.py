@@ -174,6 +174,7 @@ class Window(QMainWindow):
     def _listen(self) -> None:
         self.go_to("soundcheck")
         self.checking.listen()
+        self.soundcheck.focus_first()
 
     def _delay_one(self) -> None:
         (self.share.arrives.delay_it if self.place == "share" else self.align.delay_one)()
@@ -263,7 +264,7 @@ class Window(QMainWindow):
             "gather": lambda: (self.go_to("gather"), self.gather.parts.focus_row()),
             "share": lambda: (self.go_to("share"), self.share.grid.setFocus()),
             "shape": lambda: (self.go_to("shape"), self.shape.chain.focus_row()),
-            "soundcheck": lambda: self.go_to("soundcheck"),
+            "soundcheck": lambda: (self.go_to("soundcheck"), self.soundcheck.focus_first()),
             "night": self._night,
             "larger": lambda: self._scale(1),
             "smaller": lambda: self._scale(-1),

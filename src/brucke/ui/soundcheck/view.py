@@ -102,5 +102,10 @@ class SoundcheckView(QWidget):
         if done != "edit":
             self.by_hand.emit(done)
 
+    def focus_first(self) -> None:
+        """To the first thing to mend, else to listening."""
+        first = next((c.button for c in self.cards if not c.isHidden() and not c.button.isHidden()), None)
+        (first or (self.away if self.checking.listening else self.listen)).setFocus()
+
     def go_to(self, thing: str) -> None:
         """Nothing in here is edited by itself."""
