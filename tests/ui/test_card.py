@@ -24,8 +24,8 @@ def test_a_real_card_plays_measures_vanishes_and_rejoins(window, sound_server):
         if s.evidence == "calculated" and s.latency.value
     )
     assert stage.latency.value > 0.001, "what the card reports is a calculated stage until it is measured"
-    w.measuring.cable = True
-    measure(w)
+    w.measuring.cable, w.measuring.repeats = True, 2
+    measure(w, 20)
     found = w.session.knowledge.newest(round_trip_key(w.session.setup.device("table")))
     assert 0.005 < found.value_s < 0.4
     assert w.session.timing.of("recorder").route("voice").measured
@@ -38,7 +38,7 @@ def test_a_real_card_plays_measures_vanishes_and_rejoins(window, sound_server):
     sound_server.start()
     wait(lambda: not w.session.facts.missing, 40)
     assert not w.session.timing.of("recorder").route("voice").measured, "its clock started anew"
-    measure(w)
+    measure(w, 20)
     assert w.session.timing.of("recorder").route("voice").measured
 
 
