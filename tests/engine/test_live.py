@@ -108,7 +108,7 @@ def test_the_recorder_keeps_what_the_listeners_heard(link, tmp_path):
 def test_a_killed_engine_comes_back_with_its_plan_and_counts_on(link, nightboat, standing_by):
     if standing_by:
         link.stand_by()
-        time.sleep(3.0)
+        time.sleep(6.0)  # until it has loaded everything, also on a busy machine
     plan = compile_plan(set_on(nightboat, "harp", "headphones", False), Live())
     link.send_plan(plan)
     link.tell_world("play")
