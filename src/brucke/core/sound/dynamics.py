@@ -36,10 +36,9 @@ from .parameters import (
 )
 
 _OWN = PARAMS
-SIGNATURE = "void(float32[:, ::1], float32[::1], float64[::1], float64, float64)"
 
 
-@njit("float64(float64, float64, float64, float64)", nogil=True, cache=True)
+@njit(nogil=True, cache=True)
 def _over(db, threshold, ratio, knee):  # type: ignore[no-untyped-def]
     """How many decibels a level is to be reduced by."""
     over = db - threshold
@@ -51,7 +50,7 @@ def _over(db, threshold, ratio, knee):  # type: ignore[no-untyped-def]
     return slope * over
 
 
-@njit(SIGNATURE, nogil=True, cache=True)
+@njit(nogil=True, cache=True)
 def gate(sound, params, state, smooth, rate):  # type: ignore[no-untyped-def]
     envelope, left, closed = state[_OWN], state[_OWN + 1], state[_OWN + 2]  # closed: 0 is open
     fall = math.exp(-1.0 / (0.005 * rate))
@@ -78,7 +77,7 @@ def gate(sound, params, state, smooth, rate):  # type: ignore[no-untyped-def]
     state[_OWN + 2] = closed if closed > 1e-15 else 0.0
 
 
-@njit(SIGNATURE, nogil=True, cache=True)
+@njit(nogil=True, cache=True)
 def compressor(sound, params, state, smooth, rate):  # type: ignore[no-untyped-def]
     reduction = state[_OWN]
     up = math.exp(-1.0 / (params[C_ATTACK] * rate))
@@ -95,7 +94,7 @@ def compressor(sound, params, state, smooth, rate):  # type: ignore[no-untyped-d
     state[_OWN] = reduction if reduction > 1e-9 else 0.0
 
 
-@njit(SIGNATURE, nogil=True, cache=True)
+@njit(nogil=True, cache=True)
 def de_esser(sound, params, state, smooth, rate):  # type: ignore[no-untyped-def]
     """What is above the frequency is held back where it is loud; the rest passes as it is."""
     reduction = state[_OWN]
@@ -151,9 +150,7 @@ MEMORY = 8 * _RING  # of one slot: both channels, wanted and held reductions, ea
 assert LOOK_AHEAD + BETWEEN < _RING
 
 
-@njit(
-    "void(float32[:, ::1], float32[::1], float64[::1], float64[::1], float64, float64)", nogil=True, cache=True
-)  # fmt: skip
+@njit(nogil=True, cache=True)
 def limiter(sound, params, state, memory, smooth, rate):  # type: ignore[no-untyped-def]
     """The least gain that the next LOOK_AHEAD frames want, held and averaged over as many, so that it is reached in
     time. `memory` [MEMORY]; state: position, reduction after release, sum of the held reductions. Reductions are kept,

@@ -31,7 +31,7 @@ _OWN = PARAMS
 __all__ = ["MAX_SLOTS", "MEMORY", "STATE", "run_chain"]
 
 
-@njit("void(float32[:, ::1], float32[::1], float64[::1], float64)", nogil=True, cache=True)
+@njit(nogil=True, cache=True)
 def _filters(sound, params, state, smooth):  # type: ignore[no-untyped-def]
     """Up to MAX_BANDS state-variable filters one after the other."""
     for i in range(sound.shape[1]):
@@ -66,7 +66,7 @@ def _filters(sound, params, state, smooth):  # type: ignore[no-untyped-def]
             state[k] = 0.0
 
 
-@njit("void(float32[:, ::1], float32[::1], float64[::1], float64)", nogil=True, cache=True)
+@njit(nogil=True, cache=True)
 def _gain(sound, params, state, smooth):  # type: ignore[no-untyped-def]
     for i in range(sound.shape[1]):
         for k in range(2):
@@ -76,10 +76,7 @@ def _gain(sound, params, state, smooth):  # type: ignore[no-untyped-def]
         sound[1, i] *= gain
 
 
-@njit(
-    "void(float32[:, ::1], int32[::1], float32[:, ::1], float64[:, ::1], float64[:, ::1], float64)",
-    nogil=True, cache=True,
-)  # fmt: skip
+@njit(nogil=True, cache=True)
 def _run(sound, codes, params, state, memory, rate):  # type: ignore[no-untyped-def]
     smooth = 1.0 - math.exp(-1.0 / (SMOOTH_S * rate))
     for s in range(MAX_SLOTS):
@@ -100,11 +97,7 @@ def _run(sound, codes, params, state, memory, rate):  # type: ignore[no-untyped-
             limiter(sound, params[s], state[s], memory[s], smooth, rate)
 
 
-@njit(
-    "void(float32[:, ::1], int32[::1], float32[:, ::1], int32[::1], float32[:, ::1], float64[:, ::1], "
-    "float64[:, ::1], float64[::1], float64)",
-    nogil=True, cache=True,
-)  # fmt: skip
+@njit(nogil=True, cache=True)
 def run_chain(sound, codes, params, running, frozen, state, memory, wet, rate):  # type: ignore[no-untyped-def]
     """In place on `sound` [2, n]. `codes` [MAX_SLOTS] and `params` [MAX_SLOTS, PARAMS] are wanted; `running` and `frozen`
     are what runs, `state` [MAX_SLOTS, STATE] and `memory` [MAX_SLOTS, MEMORY] its past, `wet` [1] its share.
