@@ -3,7 +3,6 @@
 import json
 import subprocess
 import sys
-import time
 from pathlib import Path
 
 import numpy as np
@@ -20,6 +19,7 @@ from brucke.engine.link import EngineLink
 from brucke.engine.plan import Live, compile_plan, shape_of
 from brucke.rehearse.equipment import card_wiring, world_command
 
+from ..engine.test_live import until
 from ..sound_server import CARD
 
 SCRIPT = Path(__file__).parent / "portaudio_round_trip.py"
@@ -36,13 +36,6 @@ def script(*arguments):
 def write(path, sound):
     sf.write(path, sound, RATE, subtype="FLOAT")
     return path
-
-
-def until(met, seconds=30):
-    end = time.monotonic() + seconds
-    while not met():
-        assert time.monotonic() < end, "it did not happen in time"
-        time.sleep(0.01)
 
 
 @pytest.fixture

@@ -94,6 +94,10 @@ def drag(widget, start, end, modifiers=Qt.KeyboardModifier.NoModifier):
     QApplication.processEvents()
 
 
+def part(w, id):
+    return w.session.setup.part(id)
+
+
 def pick(view, text):
     """Open the view's menu and pick what begins with `text`."""
     view.add_menu()
@@ -118,3 +122,9 @@ def stolen_s():
     """Time that the machine below us has taken away, over all cores: no fault of the program's."""
     ticks = int(Path("/proc/stat").read_text().splitlines()[0].split()[8])
     return ticks / os.sysconf("SC_CLK_TCK")
+
+
+@pytest.fixture
+def gather(window):
+    window.do("gather")
+    return window.gather
