@@ -32,8 +32,9 @@ def plan_of(parts: int, listeners: int, longest: int) -> tuple[Shape, Plan]:
     chained = (codes[:, 0] != 0).astype(np.int32)
     plan = Plan(
         source, np.ones(parts, np.float32), codes, params, np.zeros((parts, BINS), np.float32),
+        np.zeros((listeners, MAX_SLOTS), np.int32), np.zeros((listeners, MAX_SLOTS, PARAMS), np.float32),
         rng.integers(0, longest, (listeners, parts)).astype(np.int32),
-        np.broadcast_to(chained, (listeners, parts)).copy(), gain,
+        np.broadcast_to(chained, (listeners, parts)).copy(), np.zeros((listeners, parts), np.int32), gain,
     )  # fmt: skip
     return shape, plan
 

@@ -221,7 +221,8 @@ def stage_text(setup: Setup, s: Stage) -> str:
 
 PROCESSOR_NAMES = {
     "noise_removal": _("room noise"), "high_pass": _("high-pass"), "gate": _("gate"), "equaliser": _("equaliser"), "compressor": _("compressor"),
-    "de_esser": _("de-esser"), "gain": _("gain"), "limiter": _("limiter"),
+    "multiband": _("multiband compressor"), "thickening": _("thickening"), "de_esser": _("de-esser"),
+    "gain": _("gain"), "limiter": _("limiter"),
 }  # fmt: skip
 
 

@@ -56,6 +56,8 @@ _FIELDS = {
     "buffer_frames": _("buffer"), "buffers": _("buffers"), "gain_db": _("gain"), "delay_ms": _("delay"),
     "trim_db": _("trim"), "on": _("on"), "map": _("channel map"), "channels": _("channels"),
     "processed": _("processed"), "sets_clock": _("sets the clock"), "order": _("order"), "profiles": _("noise profiles"), "chain": _("processors"),
+    "other_chain": _("other version"), "version": _("version"), "target_lufs": _("target loudness"),
+    "bypass": _("passes the listener’s processors by"),
     "follows": _("plays along with"), "hears_at": _("hears at"), "device": _("comes from"), "colour": _("colour"),
     "tracks": _("tracks"), "beat_source": _("sound on the beat"), "inverted": _("polarity reversed"),
     "quiet": _("meant to be silent"), "policy": _("delay policy"), "routes": _("routes"),
@@ -69,7 +71,7 @@ def difference_text(a: Setup, b: Setup, d: Difference) -> str:
     if not d.field:
         return _("{where}: new").format(where=where) if d.before is None else _("{where}: gone").format(where=where)
     field = _FIELDS.get(d.field, d.field.replace("_", " "))
-    if d.field in ("map", "chain", "tracks", "routes", "policy", "stages", "order", "notes", "profiles"):
+    if d.field in ("map", "chain", "other_chain", "tracks", "routes", "policy", "stages", "order", "notes", "profiles"):
         return _("{where}: {field} changed").format(where=where, field=field)
     return _("{where}: {field} {after}, was {before}").format(
         where=where, field=field, after=_value(b, d.field, d.after), before=_value(a, d.field, d.before)

@@ -10,9 +10,11 @@ from .core.processors import (
     Gate,
     HighPass,
     Limiter,
+    Multiband,
     NoiseRemoval,
     Processor,
     Range,
+    Thickening,
 )
 from .translation import _
 from .words import PROCESSOR_NAMES, db_text
@@ -24,6 +26,8 @@ KINDS: dict[str, tuple[Processor, str]] = {
     "gate": (Gate(), _("silent when nobody sounds")),
     "equaliser": (Equaliser(), _("darker, brighter, clearer")),
     "compressor": (Compressor(), _("evens out loud and soft")),
+    "multiband": (Multiband(), _("evens out low, middle and high apart")),
+    "thickening": (Thickening(), _("a fuller sound")),
     "de_esser": (DeEsser(), _("holds back sharp s sounds")),
     "gain": (Gain(), _("louder or softer")),
     "limiter": (Limiter(), _("nothing above its ceiling")),
@@ -32,7 +36,11 @@ FIELDS = {
     "frequency_hz": _("frequency"), "threshold_db": _("threshold"), "attack_ms": _("attack"), "hold_ms": _("stay open"),
     "release_ms": _("release"), "range_db": _("range"), "ratio": _("ratio"), "knee_db": _("knee"),
     "make_up_db": _("make-up"), "gain_db": _("gain"), "ceiling_db": _("ceiling"), "q": _("narrowness"),
-    "strength_percent": _("strength"), "floor_db": _("floor"),
+    "strength_percent": _("strength"), "floor_db": _("floor"), "low_hz": _("low up to"), "high_hz": _("high from"),
+    "low_threshold_db": _("low threshold"), "middle_threshold_db": _("middle threshold"),
+    "high_threshold_db": _("high threshold"), "link_percent": _("together"), "low_gain_db": _("low gain"),
+    "middle_gain_db": _("middle gain"), "high_gain_db": _("high gain"), "delay_ms": _("later by"),
+    "depth_ms": _("wanders by"), "wander_hz": _("wanders at"), "level_db": _("level"),
 }  # fmt: skip
 SHAPES = {"low_shelf": _("low shelf"), "bell": _("bell"), "high_shelf": _("high shelf")}
 WINDOWS_WORDS = {"long": _("long"), "middle": _("middle"), "short": _("short")}
@@ -71,6 +79,8 @@ def shown_values(p: Processor) -> list[tuple[str, str]]:
     rows = [(FIELDS[f], value_text(float(getattr(p, f)), r)) for f, r in fields.items()]
     if isinstance(p, NoiseRemoval):
         rows = [(_("profile"), p.profile or _("none yet")), *rows]
+    if isinstance(p, Thickening):
+        rows = [(_("voices"), str(p.voices)), *rows]
     if isinstance(p, HighPass):
         rows.append((_("slope"), _("{db} dB an octave").format(db=p.slope_db)))
     return rows[:SHOWN]

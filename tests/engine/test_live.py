@@ -10,6 +10,7 @@ import soundfile as sf
 
 from brucke.core.edits import set_gain, set_on
 from brucke.core.measure.round_trip import RoundTrip, round_trip
+from brucke.core.sound.loudness import LoudnessMeter
 from brucke.demo import FOLDER, SETUP
 from brucke.engine.link import EngineLink
 from brucke.engine.plan import Live, compile_plan, shape_of
@@ -46,6 +47,32 @@ def peaks(link, seconds=0.6):
         found = np.maximum(found, link.meters()[1][:, :, 0].max(axis=1))
         time.sleep(0.01)
     return found
+
+
+def test_loudness_is_measured_beside_the_engine_as_in_the_recording(link, nightboat, tmp_path):
+    """What the loudness process tells of the stream is what the meter says of the very same sound."""
+    link.listen()
+    link.tell_world("play")
+    until(lambda: np.isfinite(link.listener_loudness()[2, 1]), 60)
+    stream = [x.id for x in nightboat.listeners].index("shore_stream")
+    for _ in range(10):  # again, where this machine stood still
+        time.sleep(1.0)
+        told = link.listener_loudness()[stream]
+        _parts, outs = link.recent(3.2)
+        meter = LoudnessMeter(RATE, 2)
+        meter.push(outs[stream, :2])
+        if told[1] == pytest.approx(meter.short_term_lufs, abs=1.0):
+            break
+    else:
+        raise AssertionError(f"told {told[1]}, is {meter.short_term_lufs}")
+    assert told[0] > -60
+    assert told[2] < told[3], "the peak is above the loudness"
+    voice = [p.id for p in nightboat.parts].index("voice")
+    until(lambda: np.isfinite(link.chain_loudness()[voice]).all(), 20)
+    before, after = link.chain_loudness()[voice]
+    assert after - before > 1, "the voice's make-up gain"
+    link.measure_loudness_anew()
+    until(lambda: link.listener_loudness()[stream, 4] < 1, 5)
 
 
 def test_the_live_engine_measures_the_hidden_round_trip(link, nightboat):

@@ -11,7 +11,7 @@ import pyloudnorm
 import pytest
 import soundfile as sf
 
-from brucke.core.sound.loudness import LoudnessMeter, k_weighting
+from brucke.core.sound.loudness import LoudnessMeter, PowerSteps, compared_lufs, k_weighting
 from brucke.demo import FOLDER
 
 RATE = 48000
@@ -119,3 +119,17 @@ def test_blocks_of_any_length_say_the_same_and_silence_says_nothing(rng):
         assert r.true_peak_dbtp == pytest.approx(results[0].true_peak_dbtp, abs=0.05)
     silent = meter(np.zeros((2, 5 * RATE), np.float32)).result()
     assert silent.integrated_lufs == silent.true_peak_dbtp == -math.inf
+
+
+def test_before_and_after_are_compared_where_somebody_sounds(rng):
+    """Twelve decibels more and the pauses silenced: the difference is the twelve decibels, not the silence."""
+    t = np.arange(20 * RATE) / RATE
+    voice = 0.05 * np.sin(2 * np.pi * 400 * t) * ((t % 4) < 2)
+    before, after = PowerSteps(RATE, 2), PowerSteps(RATE, 2)
+    room = voice + 0.002 * rng.standard_normal(len(t))
+    for steps, line in ((before, room), (after, 4 * voice)):
+        for i in range(0, len(t), 5000):
+            steps.push(np.stack([line[i : i + 5000]] * 2).astype(np.float32))
+    a, b = compared_lufs(before, after)
+    assert b - a == pytest.approx(12.04, abs=0.5)
+    assert compared_lufs(PowerSteps(RATE, 2), PowerSteps(RATE, 2)) == (-math.inf, -math.inf)

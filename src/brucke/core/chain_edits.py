@@ -1,93 +1,159 @@
-"""Every change of a part's chain the interface can make. Pure: Setup -> Setup."""
+"""Every change of a chain the interface can make. Pure: Setup -> Setup.
+
+A chain belongs to a part or to a listener; its `owner` is “part/ID” or “listener/ID”.
+"""
 
 from typing import Any
 
 from msgspec.structs import replace
 
 from .part_edits import change_part
-from .processors import MAX_SLOTS, NoiseRemoval, Processor, held
-from .setup import Setup
+from .processors import MAX_SLOTS, Gain, Limiter, NoiseRemoval, Processor, held
+from .setup import Listener, Part, Setup
 from .sound.noise_profile import NoiseProfile
 
-
-def _with_chain(setup: Setup, part: str, chain: tuple[Processor, ...]) -> Setup:
-    return change_part(setup, part, chain=chain)
+Chain = tuple[Processor, ...]
 
 
-def add_processor(setup: Setup, part: str, processor: Processor) -> Setup:
+def owner_of(thing: Part | Listener) -> str:
+    return f"{'part' if isinstance(thing, Part) else 'listener'}/{thing.id}"
+
+
+def owned(setup: Setup, owner: str) -> Part | Listener:
+    """Whose chain it is. KeyError where it is gone."""
+    kind, _, id = owner.partition("/")
+    return setup.part(id) if kind == "part" else setup.listener(id)
+
+
+def chain_of(setup: Setup, owner: str) -> Chain:
+    return owned(setup, owner).chain
+
+
+def _change(setup: Setup, owner: str, **fields: Any) -> Setup:
+    kind, _, id = owner.partition("/")
+    if kind == "part":
+        return change_part(setup, id, **fields)
+    return replace(setup, listeners=tuple(replace(x, **fields) if x.id == id else x for x in setup.listeners))
+
+
+def set_chain(setup: Setup, owner: str, chain: Chain) -> Setup:
+    """All of it at once. At a listener noise removal is left out: noise is taken out where it comes in."""
+    if not owner.startswith("part/"):
+        chain = tuple(p for p in chain if not isinstance(p, NoiseRemoval))
+    return _change(setup, owner, chain=chain[:MAX_SLOTS])
+
+
+def add_processor(setup: Setup, owner: str, processor: Processor) -> Setup:
     """One more at the end, noise removal at the beginning; a full chain stays as it is."""
-    chain = setup.part(part).chain
+    chain = chain_of(setup, owner)
     if len(chain) >= MAX_SLOTS or (isinstance(processor, NoiseRemoval) and _first_slot(chain)):
         return setup
     if isinstance(processor, NoiseRemoval):
         newest = setup.profiles[-1].name if setup.profiles else ""
-        return _with_chain(setup, part, (replace(processor, profile=newest), *chain))
-    return _with_chain(setup, part, (*chain, processor))
+        return set_chain(setup, owner, (replace(processor, profile=newest), *chain))
+    return set_chain(setup, owner, (*chain, processor))
 
 
-def _first_slot(chain: tuple[Processor, ...]) -> int:
+def _first_slot(chain: Chain) -> int:
     """The first slot that others may take: noise removal always stands before them."""
     return 1 if chain and isinstance(chain[0], NoiseRemoval) else 0
 
 
-def remove_processor(setup: Setup, part: str, slot: int) -> Setup:
-    chain = setup.part(part).chain
-    return _with_chain(setup, part, chain[:slot] + chain[slot + 1 :])
+def remove_processor(setup: Setup, owner: str, slot: int) -> Setup:
+    chain = chain_of(setup, owner)
+    return set_chain(setup, owner, chain[:slot] + chain[slot + 1 :])
 
 
-def move_processor(setup: Setup, part: str, slot: int, by: int) -> Setup:
-    chain = list(setup.part(part).chain)
+def move_processor(setup: Setup, owner: str, slot: int, by: int) -> Setup:
+    chain = list(chain_of(setup, owner))
     first = _first_slot(tuple(chain))
     if slot < first:
         return setup
     to = min(max(slot + by, first), len(chain) - 1)
     chain.insert(to, chain.pop(slot))
-    return _with_chain(setup, part, tuple(chain))
+    return set_chain(setup, owner, tuple(chain))
 
 
-def change_processor(setup: Setup, part: str, slot: int, **fields: Any) -> Setup:
+def change_processor(setup: Setup, owner: str, slot: int, **fields: Any) -> Setup:
     """Numbers are held to their ranges."""
-    chain = list(setup.part(part).chain)
+    chain = list(chain_of(setup, owner))
     changed = replace(chain[slot], **fields)
     numbers = {f: held(changed, f) for f in fields if isinstance(fields[f], float)}
     chain[slot] = replace(changed, **numbers)
-    return _with_chain(setup, part, tuple(chain))
+    return set_chain(setup, owner, tuple(chain))
 
 
-def change_band(setup: Setup, part: str, slot: int, band: int, **fields: float) -> Setup:
+def change_band(setup: Setup, owner: str, slot: int, band: int, **fields: float) -> Setup:
     """One band of an equaliser."""
-    equaliser: Any = setup.part(part).chain[slot]
+    equaliser: Any = chain_of(setup, owner)[slot]
     changed = replace(equaliser.bands[band], **fields)
     changed = replace(changed, **{f: held(changed, f) for f in fields})
     bands = tuple(changed if i == band else b for i, b in enumerate(equaliser.bands))
-    return change_processor(setup, part, slot, bands=bands)
+    return change_processor(setup, owner, slot, bands=bands)
 
 
-def keep_profile(setup: Setup, part: str, profile: NoiseProfile) -> Setup:
-    """A profile that was learnt, in place of one of the same name, and taken out of this part."""
+def shape_band(setup: Setup, owner: str, slot: int, band: int, shape: str) -> Setup:
+    """Bell or shelf."""
+    equaliser: Any = chain_of(setup, owner)[slot]
+    bands = tuple(replace(b, shape=shape) if i == band else b for i, b in enumerate(equaliser.bands))
+    return change_processor(setup, owner, slot, bands=bands)
+
+
+# Two versions
+
+
+def other_version(setup: Setup, owner: str) -> Setup:
+    """From version A to B and back. The first time B begins as A is."""
+    thing = owned(setup, owner)
+    chain = thing.chain if thing.other_chain is None else thing.other_chain
+    version = "B" if thing.version == "A" else "A"
+    return _change(setup, owner, chain=chain, other_chain=thing.chain, version=version)
+
+
+def keep_version(setup: Setup, owner: str) -> Setup:
+    """Only the version in force, as A."""
+    return _change(setup, owner, other_chain=None, version="A")
+
+
+# Noise profiles
+
+
+def keep_profile(setup: Setup, owner: str, profile: NoiseProfile) -> Setup:
+    """A profile that was learnt, in place of one of the same name, and taken out of this sound."""
     others = tuple(p for p in setup.profiles if p.name != profile.name)
     setup = replace(setup, profiles=(*others, profile))
-    return change_processor(setup, part, 0, profile=profile.name)
+    return change_processor(setup, owner, 0, profile=profile.name)
 
 
 def forget_profile(setup: Setup, name: str) -> Setup:
     """Without it; whoever took it out takes nothing out."""
-    parts = tuple(
-        replace(p, chain=(replace(p.chain[0], profile=""), *p.chain[1:]))
-        if p.chain and isinstance(p.chain[0], NoiseRemoval) and p.chain[0].profile == name
-        else p
-        for p in setup.parts
-    )
+
+    def without(chain: Chain | None) -> Any:
+        if chain and isinstance(chain[0], NoiseRemoval) and chain[0].profile == name:
+            return (replace(chain[0], profile=""), *chain[1:])
+        return chain
+
+    parts = tuple(replace(p, chain=without(p.chain), other_chain=without(p.other_chain)) for p in setup.parts)
     return replace(setup, parts=parts, profiles=tuple(p for p in setup.profiles if p.name != name))
 
 
-def shape_band(setup: Setup, part: str, slot: int, band: int, shape: str) -> Setup:
-    """Bell or shelf."""
-    equaliser: Any = setup.part(part).chain[slot]
-    bands = tuple(replace(b, shape=shape) if i == band else b for i, b in enumerate(equaliser.bands))
-    return change_processor(setup, part, slot, bands=bands)
+# Loudness at a listener
 
 
-def switch_all(setup: Setup, part: str, on: bool) -> Setup:
-    """Bypass every processor, or none."""
-    return _with_chain(setup, part, tuple(replace(p, on=on) for p in setup.part(part).chain))
+def set_target(setup: Setup, listener: str, lufs: float) -> Setup:
+    return _change(setup, f"listener/{listener}", target_lufs=round(min(max(lufs, -40.0), -6.0), 1))
+
+
+def bring_to_target(setup: Setup, listener: str, by_db: float) -> Setup:
+    """So much louder or softer as a whole, by a gain with a limiter behind it; what is there already is used."""
+    owner = f"listener/{listener}"
+    chain = chain_of(setup, owner)
+    gain = next((i for i, p in enumerate(chain) if isinstance(p, Gain) and p.on), None)
+    if gain is None:
+        behind = next((i for i, p in enumerate(chain) if isinstance(p, Limiter)), len(chain))
+        setup = set_chain(setup, owner, (*chain[:behind], Gain(), *chain[behind:]))
+        gain = behind
+    if not any(isinstance(p, Limiter) and p.on for p in chain_of(setup, owner)[gain:]):
+        setup = set_chain(setup, owner, (*chain_of(setup, owner), Limiter()))
+    now: Any = chain_of(setup, owner)[gain]
+    return change_processor(setup, owner, gain, gain_db=round(now.gain_db + by_db, 1))

@@ -67,6 +67,37 @@ class Compressor(_Data, frozen=True, kw_only=True, tag="compressor", tag_field="
     make_up_db: float = 0.0
 
 
+class Multiband(_Data, frozen=True, kw_only=True, tag="multiband", tag_field="kind"):
+    """Three compressors side by side: low, middle and high. `link_percent` is how far each follows what all three do
+    on average, so that the colour of the sound stays. Costs no time."""
+
+    on: bool = True
+    low_hz: float = 200.0
+    high_hz: float = 3000.0
+    low_threshold_db: float = -30.0
+    middle_threshold_db: float = -30.0
+    high_threshold_db: float = -35.0
+    ratio: float = 2.0
+    attack_ms: float = 10.0
+    release_ms: float = 200.0
+    link_percent: float = 50.0
+    low_gain_db: float = 0.0
+    middle_gain_db: float = 0.0
+    high_gain_db: float = 0.0
+
+
+class Thickening(_Data, frozen=True, kw_only=True, tag="thickening", tag_field="kind"):
+    """The sound again, two to four times, each a little later and wandering by up to `depth_ms`. The sound itself
+    passes at once, so it costs no time."""
+
+    on: bool = True
+    voices: Literal[2, 3, 4] = 2
+    delay_ms: float = 12.0
+    depth_ms: float = 0.4
+    wander_hz: float = 0.6
+    level_db: float = -6.0
+
+
 class DeEsser(_Data, frozen=True, kw_only=True, tag="de_esser", tag_field="kind"):
     """Holds back sharp s sounds: what is above its frequency, where it is louder than the threshold."""
 
@@ -101,7 +132,7 @@ class NoiseRemoval(_Data, frozen=True, kw_only=True, tag="noise_removal", tag_fi
     floor_db: float = -50.0
 
 
-Processor = NoiseRemoval | HighPass | Gate | Equaliser | Compressor | DeEsser | Gain | Limiter
+Processor = NoiseRemoval | HighPass | Gate | Equaliser | Compressor | Multiband | Thickening | DeEsser | Gain | Limiter
 
 
 @dataclass(frozen=True)
@@ -124,6 +155,17 @@ RANGES: dict[str, dict[str, Range]] = {
     "Compressor": {
         "threshold_db": Range(-80, 0, "dB"), "ratio": Range(1, 20, ": 1"), "knee_db": Range(0, 24, "dB"),
         "attack_ms": Range(0.1, 500, "ms"), "release_ms": Range(1, 5000, "ms"), "make_up_db": Range(-24, 24, "dB"),
+    },
+    "Multiband": {
+        "low_hz": Range(40, 1000, "Hz"), "high_hz": Range(1000, 12000, "Hz"), "low_threshold_db": Range(-80, 0, "dB"),
+        "middle_threshold_db": Range(-80, 0, "dB"), "high_threshold_db": Range(-80, 0, "dB"),
+        "ratio": Range(1, 20, ": 1"), "attack_ms": Range(0.1, 500, "ms"), "release_ms": Range(1, 5000, "ms"),
+        "link_percent": Range(0, 100, "%"), "low_gain_db": Range(-24, 24, "dB"), "middle_gain_db": Range(-24, 24, "dB"),
+        "high_gain_db": Range(-24, 24, "dB"),
+    },
+    "Thickening": {
+        "delay_ms": Range(1, 30, "ms"), "depth_ms": Range(0, 3, "ms"), "wander_hz": Range(0.05, 3, "Hz"),
+        "level_db": Range(-40, 0, "dB"),
     },
     "DeEsser": {
         "frequency_hz": Range(1000, 16000, "Hz"), "threshold_db": Range(-80, 0, "dB"), "range_db": Range(-40, 0, "dB"),

@@ -21,6 +21,7 @@ Source = Literal[
 ]
 HearsItself = Literal["room", "monitor"]
 Policy = Literal["in_step", "least_delay"]
+Version = Literal["A", "B"]
 
 IN_THE_ROOM = "room"
 MAX_PARTS = 64
@@ -80,7 +81,8 @@ class Part(_Data, frozen=True, kw_only=True):
     call of a far end, the program whose mix this is. `beat_source` is a sound file, beside the setup, of this
     part exactly on the beat: takes are measured against it. `channels` say the mode: (0,) mono, (0, 1) stereo,
     (1, 0) swapped, (0, 0) the left on both sides. `quiet` means that silence is meant. `tracks` belong to a
-    backing track, `count_in` its beats before the track, heard by nobody but who is routed to them.
+    backing track, `count_in` its beats before the track, heard by nobody but who is routed to them. `chain` is how it
+    is processed, `version` which of two ways that is, and `other_chain` the other one once there are two.
     """
 
     id: str
@@ -98,6 +100,8 @@ class Part(_Data, frozen=True, kw_only=True):
     tempo_bpm: float = 100.0
     trim_db: float = 0.0
     chain: tuple[Processor, ...] = ()
+    other_chain: tuple[Processor, ...] | None = None
+    version: Version = "A"
     stages: tuple[EnteredStage, ...] = ()
     timebase: str = ""
     follows: str = ""
@@ -110,7 +114,9 @@ class Part(_Data, frozen=True, kw_only=True):
 
 
 class Listener(_Data, frozen=True, kw_only=True):
-    """One place where sound is heard or kept. `air_m` is the way from the loudspeaker to the ear."""
+    """One place where sound is heard or kept. `air_m` is the way from the loudspeaker to the ear; `chain` processes
+    what goes there, all routes together but those that bypass it; `target_lufs` is how loud that is meant to be.
+    """
 
     id: str
     name: str
@@ -119,6 +125,10 @@ class Listener(_Data, frozen=True, kw_only=True):
     channels: int = 2
     air_m: float = 0.0
     extra_ms: float = 0.0
+    chain: tuple[Processor, ...] = ()
+    other_chain: tuple[Processor, ...] | None = None
+    version: Version = "A"
+    target_lufs: float = -16.0
 
 
 class MapPoint(_Data, frozen=True, kw_only=True):
@@ -133,7 +143,8 @@ class Route(_Data, frozen=True, kw_only=True):
     """One part on its way to one listener. An empty map is the plain one for the channel counts.
 
     `way` "outside" is a route another piece of equipment carries: it has stages, none of our delay.
-    `own_return` is the deliberate step that lets a call have its own far end back.
+    `own_return` is the deliberate step that lets a call have its own far end back. `bypass` passes the listener's
+    chain by: speech that does not want what is meant for music.
     """
 
     part: str
@@ -144,6 +155,7 @@ class Route(_Data, frozen=True, kw_only=True):
     processed: bool = True
     map: tuple[MapPoint, ...] = ()
     own_return: bool = False
+    bypass: bool = False
     way: Literal["engine", "outside"] = "engine"
     stages: tuple[EnteredStage, ...] = ()
 

@@ -10,8 +10,8 @@ from typing import Any
 import msgspec
 
 from .evidence import Knowledge
-from .processors import MAX_BANDS, MAX_SLOTS, Equaliser, NoiseRemoval
-from .setup import IN_THE_ROOM, MAX_CHANNELS, MAX_DELAY_S, MAX_LISTENERS, MAX_PARTS, MAX_SIDES, Part, Setup
+from .processors import MAX_BANDS, MAX_SLOTS, Equaliser, NoiseRemoval, Processor
+from .setup import IN_THE_ROOM, MAX_CHANNELS, MAX_DELAY_S, MAX_LISTENERS, MAX_PARTS, MAX_SIDES, Listener, Part, Setup
 from .sound.noise_profile import profile_problems
 
 FORMAT = "brucke setup"
@@ -165,18 +165,7 @@ def _part_problems(setup: Setup) -> Iterator[tuple[str, str]]:
             yield f"{place}.device", f"no device “{p.device}”"
         if len(p.channels) > MAX_CHANNELS or any(not 0 <= c < 256 for c in p.channels):
             yield f"{place}.channels", f"expected at most {MAX_CHANNELS} channel numbers from 0 to 255"
-        if len(p.channels) > 2 and p.chain:
-            yield f"{place}.chain", "processors work on one or two channels"
-        if len(p.chain) > MAX_SLOTS:
-            yield f"{place}.chain", f"{len(p.chain)} processors, at most {MAX_SLOTS} are possible"
-        for k, processor in enumerate(p.chain):
-            if isinstance(processor, NoiseRemoval) and k > 0:
-                yield f"{place}.chain[{k}]", "noise removal stands first in a chain, and only there"
-            if isinstance(processor, NoiseRemoval) and processor.profile and not setup.profile(processor.profile):
-                yield f"{place}.chain[{k}].profile", f"no profile “{processor.profile[:64]}” in this setup"
-            if isinstance(processor, Equaliser) and len(processor.bands) > MAX_BANDS:
-                bands = f"{len(processor.bands)} bands, at most {MAX_BANDS} are possible"
-                yield f"{place}.chain[{k}].bands", bands
+        yield from _chain_problems(setup, p, place)
         if not -60 <= p.trim_db <= 40:
             yield f"{place}.trim_db", f"{p.trim_db:g} dB is outside −60 to 40 dB"
         if p.kind != "picture" and not p.channels:
@@ -198,6 +187,33 @@ def _part_problems(setup: Setup) -> Iterator[tuple[str, str]]:
             yield f"listeners[{i}].device", f"no device “{x.device}”"
         if not 1 <= x.channels <= MAX_CHANNELS:
             yield f"listeners[{i}].channels", f"{x.channels} is outside 1 to {MAX_CHANNELS}"
+        if not -40 <= x.target_lufs <= -6:
+            yield f"listeners[{i}].target_lufs", f"{x.target_lufs:g} LUFS is outside −40 to −6 LUFS"
+        yield from _chain_problems(setup, x, f"listeners[{i}]")
+
+
+def _chain_problems(setup: Setup, owner: Part | Listener, place: str) -> Iterator[tuple[str, str]]:
+    for field, chain in (("chain", owner.chain), ("other_chain", owner.other_chain or ())):
+        wide = len(owner.channels) if isinstance(owner, Part) else owner.channels
+        if wide > 2 and chain:
+            yield f"{place}.{field}", "processors work on one or two channels"
+        yield from chain_problems(chain, f"{place}.{field}")
+        for k, p in enumerate(chain):
+            if isinstance(p, NoiseRemoval) and isinstance(owner, Listener):
+                yield f"{place}.{field}[{k}]", "noise is taken out of a part, not at a listener"
+            if isinstance(p, NoiseRemoval) and p.profile and not setup.profile(p.profile):
+                yield f"{place}.{field}[{k}].profile", f"no profile “{p.profile[:64]}” in this setup"
+
+
+def chain_problems(chain: tuple[Processor, ...], place: str) -> Iterator[tuple[str, str]]:
+    """(place, reason) of what is wrong with a chain wherever it stands."""
+    if len(chain) > MAX_SLOTS:
+        yield place, f"{len(chain)} processors, at most {MAX_SLOTS} are possible"
+    for k, p in enumerate(chain):
+        if isinstance(p, NoiseRemoval) and k > 0:
+            yield f"{place}[{k}]", "noise removal stands first in a chain, and only there"
+        if isinstance(p, Equaliser) and len(p.bands) > MAX_BANDS:
+            yield f"{place}[{k}].bands", f"{len(p.bands)} bands, at most {MAX_BANDS} are possible"
 
 
 def leads_outside(file: str) -> bool:

@@ -10,18 +10,35 @@ import numpy as np
 
 from ..core.processors import MAX_SLOTS
 from ..core.setup import MAX_DELAY_S
-from ..core.sound.kernels import find_active, measure_inputs, measure_levels, mix, take_in
+from ..core.sound.kernels import find_active, finish, measure_inputs, measure_levels, mix, take_in
 from ..core.sound.kernels import shape as run_chains
-from ..core.sound.processors import MEMORY, STATE
+from ..core.sound.processors import LEVEL, MEMORY, STATE
 from .noise import NoiseStages
-from .plan import F32, Plan, Shape
+from .plan import F32, I32, Plan, Shape
 
 # With a wait for one crossfade under way, every change is complete within 20 ms.
 CROSSFADE_S = 0.009
 
 
+READINGS = STATE - LEVEL
+
+
+class _Chains:
+    """What the chains of so many parts or listeners remember. They run from the first frame, without fading in."""
+
+    def __init__(self, codes: I32, params: F32):
+        count, slots, numbers = params.shape
+        self.running, self.frozen = codes.copy(), params.copy()
+        self.state = np.zeros((count, slots + 1, STATE))
+        self.state[:, :slots, :numbers] = params
+        self.memory = np.zeros((count, slots, MEMORY))
+        self.wet = np.ones((count, 1))
+
+
 class BlockEngine:
-    """`raw` [P, S, n] and `outs` [L, C, n] hold the newest block; the meters their peak and mean square."""
+    """`raw` [P, S, n], `shaped` [P, 2, n] (after its chain), `unfinished` [L, C, n] (what goes into the listener's
+    chain) and `outs` [L, C, n] hold the newest block; the meters their peak and mean square; `readings` [P + L, MAX_SLOTS + 1, READINGS] what the processors tell, see
+    `core/sound/dynamics.py`; noise removal tells how much louder the room is than its profile."""
 
     def __init__(self, shape: Shape, plan: Plan):
         n = shape.block
@@ -39,13 +56,13 @@ class BlockEngine:
         self._ring = np.zeros((shape.parts, 2, shape.sides, size + n), np.float32)
         self._ring[:] = 0.0  # touched now, so that no page is first met in the block path
         self._size, self._pos = size, 0
-        # The chains that run from the first frame, without fading in.
-        self._running, self._frozen = plan.codes.copy(), plan.params.copy()
-        self._state = np.zeros((shape.parts, MAX_SLOTS, STATE))
-        self._state[:, :, : plan.params.shape[2]] = plan.params
-        self._memory = np.zeros((shape.parts, MAX_SLOTS, MEMORY))
-        self._wet = np.ones((shape.parts, 1))
-        self._shaped = np.zeros((shape.parts, 2, n), np.float32)
+        self._chains = _Chains(plan.codes, plan.params)
+        self._finishing = _Chains(plan.listener_codes, plan.listener_params)
+        self.shaped = np.zeros((shape.parts, 2, n), np.float32)
+        self.readings = np.zeros((shape.parts + shape.listeners, MAX_SLOTS + 1, READINGS), np.float32)
+        self._sums = np.zeros((2, shape.listeners, shape.channels, n), np.float32)
+        self.unfinished = self._sums[0]
+        self._work = np.zeros((2, n), np.float32)
         self._noise = NoiseStages(shape, plan)
         self._length = round(CROSSFADE_S * shape.rate)
         blocks = math.ceil(self._length / n)
@@ -70,7 +87,9 @@ class BlockEngine:
 
     def _find(self) -> None:
         a, b = self._old, self._new
-        self._count = find_active(a.delay, a.source, a.gain, b.delay, b.source, b.gain, self._active)
+        self._count = find_active(
+            a.delay, a.source, a.past, a.gain, b.delay, b.source, b.past, b.gain, self._active
+        )  # fmt: skip
 
     def _begin_change(self) -> None:
         assert self._waiting is not None
@@ -87,18 +106,24 @@ class BlockEngine:
         fade = self._fades[self._fading] if fading else self._steady
         a, b = self._old, self._new
         self._ins = ins
+        c, f, rate = self._chains, self._finishing, float(self.shape.rate)
         take_in(
-            ins, b.part_source, a.trim, b.trim, fade, self._running, self._frozen, self._state, self._memory,
-            self._shaped, self.raw, self._ring, self._pos, self.bad,
+            ins, b.part_source, a.trim, b.trim, fade, c.running, c.frozen, c.state, c.memory, self.shaped, self.raw,
+            self._ring, self._pos, self.bad,
         )  # fmt: skip
-        self._noise.process(self._shaped)
+        self._noise.process(self.shaped)
         run_chains(
-            b.codes, b.params, self._running, self._frozen, self._state, self._memory, self._wet, self._shaped, self.raw,
-            self._ring, self._pos, float(self.shape.rate), self.bad,
+            b.codes, b.params, c.running, c.frozen, c.state, c.memory, c.wet, self.shaped, self.raw, self._ring,
+            self._pos, rate, self.bad,
         )  # fmt: skip
+        self._sums[:] = 0.0
         mix(
-            self._ring, self._pos, self._active, self._count, fading, fade, a.delay, a.source, a.gain, b.delay,
-            b.source, b.gain, self.outs,
+            self._ring, self._pos, self._active, self._count, fading, fade, a.delay, a.source, a.past, a.gain, b.delay,
+            b.source, b.past, b.gain, self._sums,
+        )  # fmt: skip
+        finish(
+            b.listener_codes, b.listener_params, f.running, f.frozen, f.state, f.memory, f.wet, self._work, self._sums,
+            self.outs, rate,
         )  # fmt: skip
         if fading:
             self._fading += 1
@@ -113,5 +138,10 @@ class BlockEngine:
         """Peak, since whoever shows it last cleared it, and mean square of the newest block."""
         measure_levels(self.raw, self.part_meters)
         measure_levels(self.outs, self.out_meters)
+        parts = self.shape.parts
+        self.readings[:parts] = self._chains.state[:, :, LEVEL:]
+        self.readings[parts:] = self._finishing.state[:, :, LEVEL:]
+        for p, db in self._noise.mismatch_db.items():
+            self.readings[p, 0, 1] = db
         if self._ins is not None:
             measure_inputs(self._ins, self.input_peaks, self.clips)

@@ -41,6 +41,7 @@ class Host:
         self.port: Port = CardPort(wiring, rings, shape.block, shape.rate, self._card_says) if wiring else rings
         self.captures = np.zeros((shape.captures, shape.block), np.float32)
         self.record = region.sound("record_ring")
+        self.chained = region.sound("chain_ring")
         self.load = 0.0
         self.started = False
 
@@ -103,6 +104,7 @@ class Host:
         region, engine = self.region, self.runner.engine
         region["part_meters"][:] = engine.part_meters
         region["out_meters"][:] = engine.out_meters
+        region["readings"][:] = engine.readings
         region["input_peaks"][:] = engine.input_peaks
         region["clips"][:] = engine.clips
         if region.get(Head.FRAMES) % 1536 < self.region.shape.block:
@@ -114,6 +116,9 @@ class Host:
         rows = shape.sides * shape.parts
         self.record[:rows, at : at + n].reshape(shape.parts, shape.sides, n)[:] = engine.raw
         self.record[rows:, at : at + n].reshape(shape.listeners, shape.channels, n)[:] = engine.outs
+        at = region.get(Head.RECORDED) % self.chained.shape[2]
+        self.chained[: shape.parts, :, at : at + n] = engine.shaped
+        self.chained[shape.parts :, :, at : at + n] = engine.unfinished[:, :2]
         region.set(Head.RECORDED, region.get(Head.RECORDED) + n)
         region.set(Head.FRAMES, region.get(Head.FRAMES) + n)
         region.set(Head.NOT_FINITE, int(engine.bad.sum()))
@@ -161,7 +166,7 @@ def warm_up(region: Region) -> None:
     silence = np.zeros((region.shape.captures, region.shape.block), np.float32)
     for _ in range(16):
         runner.step(silence)
-    for name in ("record_ring", "in_ring", "out_ring", "measured", "stimulus"):
+    for name in ("record_ring", "chain_ring", "in_ring", "out_ring", "measured", "stimulus"):
         # Only looked at: what stands there may still be wanted by the recorder.
         region.sound(name)[..., ::1024].sum()
 

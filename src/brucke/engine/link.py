@@ -57,8 +57,14 @@ class EngineLink:
         self.world = self._spawn("world", world[0], *world[1:])
         self.recorder = self._spawn("recorder", "brucke.engine.recorder")
         self.standby: Child | None = None
+        self.loudness: Child | None = None
         self.engine = self._spawn("engine", "brucke.engine.host", *self._engine_arguments)
         self.engine.channel.send("go")
+
+    def listen(self) -> None:
+        """Loudness is measured from now on, by a process of its own."""
+        if self.loudness is None:
+            self.loudness = self._spawn("loudness", "brucke.engine.loudness_host")
 
     def stand_by(self) -> None:
         """A second engine that is ready and waits, so that a death is short."""
@@ -138,6 +144,21 @@ class EngineLink:
         """Copies of (parts [P, S, peak and mean square], listeners [L, C, peak and mean square])."""
         return self.region.sound("part_meters").copy(), self.region.sound("out_meters").copy()
 
+    def readings(self) -> F32:
+        """A copy of what the processors tell [P + L, MAX_SLOTS + 1, READINGS]: see `region.py`."""
+        return self.region.sound("readings").copy()
+
+    def listener_loudness(self) -> F32:
+        """A copy of [L, LOUDNESS]: momentary, short-term, integrated in LUFS, true peak in dBTP, seconds."""
+        return self.region.sound("loudness").copy()
+
+    def chain_loudness(self) -> F32:
+        """A copy of [P + L, before and after the chain] in LUFS, of the same moments; −∞ where nothing sounded."""
+        return self.region.sound("chain_loudness").copy()
+
+    def measure_loudness_anew(self) -> None:
+        self.region.set(Head.LOUDNESS_FROM, self.region.get(Head.RECORDED))
+
     # Orders
 
     def send_plan(self, plan: Plan) -> None:
@@ -202,7 +223,7 @@ class EngineLink:
 
     def close(self) -> None:
         """End every child and give the memory back."""
-        children = [c for c in (self.engine, self.standby, self.recorder, self.world) if c is not None]
+        children = [c for c in (self.engine, self.standby, self.recorder, self.loudness, self.world) if c is not None]
         for child in children:
             child.channel.send("quit")
         until = time.monotonic() + 3

@@ -59,6 +59,13 @@ class NoiseStages:
         )
         return _Stage(Denoiser(profile, self._shape.block, 2, WINDOW_NAMES[window]), window, power)
 
+    @property
+    def mismatch_db(self) -> dict[int, float]:
+        """By part: how much louder the room is than what is taken out, where something is."""
+        return {
+            p: stages[-1].denoiser.mismatch_db for p, stages in self._of.items() if stages[-1].denoiser.strength > 0
+        }  # fmt: skip
+
     def process(self, shaped: F32) -> None:
         """In place on [parts, 2, n]."""
         for p, stages in list(self._of.items()):

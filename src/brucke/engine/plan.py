@@ -10,9 +10,10 @@ import msgspec
 import numpy as np
 import numpy.typing as npt
 
-from ..core.processors import MAX_SLOTS, NoiseRemoval
+from ..core.chain_edits import owner_of
+from ..core.processors import MAX_SLOTS, NoiseRemoval, Processor
 from ..core.routing.maps import route_gains
-from ..core.setup import Moment, Part, Route, Setup
+from ..core.setup import Listener, Moment, Part, Route, Setup
 from ..core.sound.noise_profile import BINS
 from ..core.sound.parameters import PARAMS, pack
 from ..core.units import db_to_gain, seconds_to_frames
@@ -24,6 +25,13 @@ I32 = npt.NDArray[np.int32]
 ALONE_DB = -12.0
 
 
+class Without(msgspec.Struct, frozen=True, kw_only=True):
+    """One chain heard without its processors, `gain_db` louder so that loudness does not decide."""
+
+    owner: str
+    gain_db: float = 0.0
+
+
 class Live(msgspec.Struct, frozen=True, kw_only=True):
     """What is in force now and never undone: the moment, parts muted by hand, the one part that is listened to
     alone in the monitors, on air or not."""
@@ -32,6 +40,7 @@ class Live(msgspec.Struct, frozen=True, kw_only=True):
     muted: frozenset[str] = frozenset()
     alone: str = ""
     on_air: bool = False
+    without: Without | None = None
 
 
 @dataclass(frozen=True)
@@ -51,15 +60,19 @@ class Shape:
 class Plan:
     """`part_source` int32 [P, S]; `trim` [P], negative where polarity is reversed; `codes` int32 [P, MAX_SLOTS] and
     `params` [P, MAX_SLOTS, PARAMS] of their chains; `noise` [P, BINS], the
-    power of what is to be taken out; `delay`, `source` int32 [L, P]; `gain` [L, P, S, C]."""
+    power of what is to be taken out; `listener_codes` [L, MAX_SLOTS] and `listener_params` those of the listeners'
+    chains; `delay`, `source`, `past` (1: not through the listener's chain) int32 [L, P]; `gain` [L, P, S, C]."""
 
     part_source: I32
     trim: F32
     codes: I32
     params: F32
     noise: F32
+    listener_codes: I32
+    listener_params: F32
     delay: I32
     source: I32
+    past: I32
     gain: F32
 
 
@@ -107,9 +120,12 @@ def compile_plan(setup: Setup, live: Live) -> Plan:
         np.full((shape.parts, shape.sides), -1, np.int32), np.zeros(shape.parts, np.float32),
         np.zeros((shape.parts, MAX_SLOTS), np.int32), np.zeros((shape.parts, MAX_SLOTS, PARAMS), np.float32),
         np.zeros((shape.parts, BINS), np.float32),
-        np.zeros((shape.listeners, shape.parts), np.int32), np.zeros((shape.listeners, shape.parts), np.int32),
+        np.zeros((shape.listeners, MAX_SLOTS), np.int32), np.zeros((shape.listeners, MAX_SLOTS, PARAMS), np.float32),
+        *(np.zeros((shape.listeners, shape.parts), np.int32) for _ in range(3)),
         np.zeros((shape.listeners, shape.parts, shape.sides, shape.channels), np.float32),
     )  # fmt: skip
+    for x, listener in enumerate(setup.listeners):
+        plan.listener_codes[x], plan.listener_params[x] = pack(_heard_chain(listener, live), setup.rate_hz)
     moment = setup.moment(live.moment)
     for p, part in enumerate(setup.parts):
         if part.kind == "picture":
@@ -117,7 +133,7 @@ def compile_plan(setup: Setup, live: Live) -> Plan:
         for side, channel in enumerate(part.channels):
             plan.part_source[p, side] = captures.index((part.device, channel))
         plan.trim[p] = db_to_gain(part.trim_db) * (-1 if part.inverted else 1)
-        plan.codes[p], plan.params[p] = pack(part.chain, setup.rate_hz)
+        plan.codes[p], plan.params[p] = pack(_heard_chain(part, live), setup.rate_hz)
         plan.noise[p] = _noise(setup, part)
         for x, listener in enumerate(setup.listeners):
             route = setup.route(part.id, listener.id)
@@ -126,6 +142,13 @@ def compile_plan(setup: Setup, live: Live) -> Plan:
             if route is not None and route.way == "engine":
                 _route_into(plan, setup, x, p, route, moment, live)
     return plan
+
+
+def _heard_chain(owner: Part | Listener, live: Live) -> tuple[Processor, ...]:
+    """Its chain, with every processor off while it is heard without; off costs the same time."""
+    if live.without is None or live.without.owner != owner_of(owner):
+        return owner.chain
+    return tuple(msgspec.structs.replace(p, on=False) for p in owner.chain)
 
 
 def _noise(setup: Setup, part: Part) -> F32:
@@ -150,9 +173,15 @@ def _route_into(plan: Plan, setup: Setup, x: int, p: int, route: Route, moment: 
         change = next((m for m in moment.routes if (m.part, m.listener) == (route.part, route.listener)), None)
     least = moment is not None and moment.policy.get(route.listener) == "least_delay"
     plan.delay[x, p] = 0 if least else seconds_to_frames(route.delay_ms / 1e3, setup.rate_hz)
-    plan.source[x, p] = 1 if route.processed and setup.parts[p].chain else 0
+    part, listener = setup.parts[p], setup.listeners[x]
+    plan.source[x, p] = 1 if route.processed and part.chain else 0
+    plan.past[x, p] = 1 if route.bypass else 0
     if not route.on or route.part in live.muted or (change is not None and change.mute):
         return
     gain_db = route.gain_db if change is None or change.gain_db is None else change.gain_db
-    for source, target, gain in route_gains(setup.parts[p], setup.listeners[x], route, gain_db):
+    if live.without is not None and plan.source[x, p] and live.without.owner == owner_of(part):
+        gain_db += live.without.gain_db
+    if live.without is not None and listener.chain and not route.bypass and live.without.owner == owner_of(listener):
+        gain_db += live.without.gain_db
+    for source, target, gain in route_gains(part, listener, route, gain_db):
         plan.gain[x, p, source, target] += gain

@@ -25,6 +25,9 @@ MEASURE_S = 20
 STIMULUS_S = 3
 BACK_S = 60
 MAX_DEVICES = 128
+CHAIN_S = 2  # the ring of parts after their chain and of listeners before theirs; the recorder's has the other ends
+READINGS = 4  # the level in front of a processor, and up to three reductions
+LOUDNESS = 5  # momentary, short-term, integrated in LUFS, true peak in dBTP, seconds that were measured
 
 
 class Head(IntEnum):
@@ -53,6 +56,7 @@ class Head(IntEnum):
     CARD_IN_US = 20  # what a sound card reports of itself, in microseconds; 0 without one
     CARD_OUT_US = 21
     CARD_DROPOUTS = 22
+    LOUDNESS_FROM = 23  # the frame since which loudness is integrated; another one begins anew
 
 
 class Region:
@@ -111,7 +115,10 @@ class Region:
                 return number, Plan(**copies)
 
 
-_PLAN_FIELDS = ("part_source", "trim", "codes", "params", "noise", "delay", "source", "gain")
+_PLAN_FIELDS = (
+    "part_source", "trim", "codes", "params", "noise", "listener_codes", "listener_params", "delay", "source", "past",
+    "gain",
+)  # fmt: skip
 
 
 def _plan_arrays(plan: Plan) -> dict[str, npt.NDArray[np.generic]]:
@@ -132,12 +139,19 @@ def _specs(s: Shape) -> dict[str, tuple[str, tuple[int, ...]]]:
         "plan_codes": ("int32", (2, s.parts, MAX_SLOTS)),
         "plan_noise": ("float32", (2, s.parts, BINS)),
         "plan_params": ("float32", (2, s.parts, MAX_SLOTS, PARAMS)),
+        "plan_listener_codes": ("int32", (2, s.listeners, MAX_SLOTS)),
+        "plan_listener_params": ("float32", (2, s.listeners, MAX_SLOTS, PARAMS)),
         "plan_delay": ("int32", (2, s.listeners, s.parts)),
         "plan_source": ("int32", (2, s.listeners, s.parts)),
+        "plan_past": ("int32", (2, s.listeners, s.parts)),
         "plan_gain": ("float32", (2, s.listeners, s.parts, s.sides, s.channels)),
         "in_ring": ("float32", (s.captures, PORT_BLOCKS * s.block)),
         "out_ring": ("float32", (s.listeners, s.channels, PORT_BLOCKS * s.block)),
         "record_ring": ("float32", (s.sides * s.parts + outputs, record_frames(s))),
+        "chain_ring": ("float32", (s.parts + s.listeners, 2, chain_frames(s))),
+        "readings": ("float32", (s.parts + s.listeners, MAX_SLOTS + 1, READINGS)),
+        "loudness": ("float32", (s.listeners, LOUDNESS)),
+        "chain_loudness": ("float32", (s.parts + s.listeners, 2)),
         "stimulus": ("float32", (STIMULUS_S * s.rate,)),
         "measured": ("float32", (MEASURE_S * s.rate,)),
         "back": ("float32", (2, BACK_S * s.rate)),
@@ -146,6 +160,10 @@ def _specs(s: Shape) -> dict[str, tuple[str, tuple[int, ...]]]:
 
 def record_frames(s: Shape) -> int:
     return RECORD_S * s.rate // s.block * s.block
+
+
+def chain_frames(s: Shape) -> int:
+    return CHAIN_S * s.rate // s.block * s.block
 
 
 def shape_text(shape: Shape) -> str:

@@ -36,10 +36,14 @@ from .parameters import (
 )
 
 _OWN = PARAMS
+STATE = 80
+# What a slot tells: the level in front of it, 0…1 and falling, and the reductions of up to three bands, in dB.
+LEVEL, REDUCTION = STATE - 4, STATE - 3
+RING = 4096  # frames that a slot can remember of each channel
 
 
 @njit(nogil=True, cache=True)
-def _over(db, threshold, ratio, knee):  # type: ignore[no-untyped-def]
+def over(db, threshold, ratio, knee):  # type: ignore[no-untyped-def]
     """How many decibels a level is to be reduced by."""
     over = db - threshold
     slope = 1.0 - 1.0 / ratio
@@ -72,6 +76,7 @@ def gate(sound, params, state, smooth, rate):  # type: ignore[no-untyped-def]
         sound[0, i] *= gain
         sound[1, i] *= gain
     # Numbers this small only slow the processor down.
+    state[REDUCTION] = -20.0 * math.log10(max(1.0 - state[ON] * closed, 1e-5))
     state[_OWN] = envelope if envelope > 1e-15 else 0.0
     state[_OWN + 1] = left
     state[_OWN + 2] = closed if closed > 1e-15 else 0.0
@@ -86,11 +91,12 @@ def compressor(sound, params, state, smooth, rate):  # type: ignore[no-untyped-d
         for k in range(7):
             state[k] += smooth * (params[k] - state[k])
         level = max(abs(sound[0, i]), abs(sound[1, i]))
-        want = _over(20.0 * math.log10(max(level, 1e-6)), state[C_THRESHOLD], state[C_RATIO], state[C_KNEE])
+        want = over(20.0 * math.log10(max(level, 1e-6)), state[C_THRESHOLD], state[C_RATIO], state[C_KNEE])
         reduction = want + (up if want > reduction else down) * (reduction - want)
         gain = 10.0 ** (state[ON] * (state[C_MAKE_UP] - reduction) / 20.0)
         sound[0, i] *= gain
         sound[1, i] *= gain
+    state[REDUCTION] = state[ON] * reduction
     state[_OWN] = reduction if reduction > 1e-9 else 0.0
 
 
@@ -116,7 +122,7 @@ def de_esser(sound, params, state, smooth, rate):  # type: ignore[no-untyped-def
             state[_OWN + 2 + 2 * c] = 2.0 * v2 - two
             high[c], middle[c] = x - damp * v1 - v2, v1
             level = max(level, abs(high[c]))
-        want = _over(20.0 * math.log10(max(level, 1e-6)), state[S_THRESHOLD], 4.0, 6.0)
+        want = over(20.0 * math.log10(max(level, 1e-6)), state[S_THRESHOLD], 4.0, 6.0)
         want = min(want, -state[S_RANGE])
         reduction = want + (up if want > reduction else down) * (reduction - want)
         held = 10.0 ** (-state[ON] * reduction / 20.0)
@@ -125,6 +131,7 @@ def de_esser(sound, params, state, smooth, rate):  # type: ignore[no-untyped-def
             sound[c, i] = (
                 held * high[c] + math.sqrt(held) * damp * middle[c] + (sound[c, i] - high[c] - damp * middle[c])
             )
+    state[REDUCTION] = state[ON] * reduction
     state[_OWN] = reduction if reduction > 1e-9 else 0.0
     for k in range(_OWN + 1, _OWN + 5):
         if abs(state[k]) < 1e-15:
@@ -146,8 +153,11 @@ def _interpolator() -> "np.typing.NDArray[np.float64]":
 _PHASES = _interpolator()
 _MARGIN = 10 ** (-0.1 / 20)  # what the interpolator and the moving gain may be off by
 _RING = 128
-MEMORY = 8 * _RING  # of one slot: both channels, wanted and held reductions, each twice over so that no read wraps
+MEMORY = (
+    2 * RING
+)  # of one slot, most for voices that are delayed; a limiter's: both channels, wanted and held reductions, each twice over so that no read wraps
 assert LOOK_AHEAD + BETWEEN < _RING
+assert 8 * _RING <= MEMORY
 
 
 @njit(nogil=True, cache=True)
@@ -185,6 +195,7 @@ def limiter(sound, params, state, memory, smooth, rate):  # type: ignore[no-unty
         for c in range(2):
             sound[c, i] = memory[2 * c * _RING + now - LOOK_AHEAD - BETWEEN] * gain
         at = (at + 1) % _RING
+    state[REDUCTION] = -20.0 * math.log10(max(1.0 - state[ON] * max(0.0, total / LOOK_AHEAD), 1e-5))
     state[_OWN] = at
     state[_OWN + 1] = reduction if reduction > 1e-12 else 0.0
     state[_OWN + 2] = total if abs(total) > 1e-9 else 0.0

@@ -2,8 +2,8 @@
 
 Layouts (float32 unless said): `ins` [capture channels, n]; `raw` [parts, S sides, n]; `ring` [parts, dry or
 processed, S, R + n] whose last n frames repeat the first, so that one read never wraps; R is a multiple of n.
-A route set is `delay` int32 [listeners, parts], `source` int32 (0 dry, 1 processed) and `gain` [listeners,
-parts, S, C], linear. Chains work on the first two sides. Every change is one crossfade from route set 0 to set 1 along `fade` [n], the share
+A route set is `delay` int32 [listeners, parts], `source` int32 (0 dry, 1 processed), `past` int32 (1 passes the
+listener's chain by) and `gain` [listeners, parts, S, C], linear. Chains work on the first two sides. Every change is one crossfade from route set 0 to set 1 along `fade` [n], the share
 that set 1 has in each frame.
 """
 
@@ -117,47 +117,82 @@ def _add_fading(out, x0, gain0, fade, x1, gain1):  # type: ignore[no-untyped-def
 
 @njit(
     "void(float32[:, :, :, ::1], int64, int32[:, ::1], int64, boolean, float32[::1], int32[:, ::1], int32[:, ::1], "
-    "float32[:, :, :, ::1], int32[:, ::1], int32[:, ::1], float32[:, :, :, ::1], float32[:, :, ::1])",
+    "int32[:, ::1], float32[:, :, :, ::1], int32[:, ::1], int32[:, ::1], int32[:, ::1], float32[:, :, :, ::1], "
+    "float32[:, :, :, ::1])",
     nogil=True, cache=True,
 )  # fmt: skip
-def mix(ring, pos, active, count, fading, fade, delay0, source0, gain0, delay1, source1, gain1, outs):  # type: ignore[no-untyped-def]
-    """Sum of every active route into `outs` [listeners, C, n]; the block at `pos` is the newest."""
-    n = outs.shape[2]
+def mix(  # type: ignore[no-untyped-def]
+    ring, pos, active, count, fading, fade, delay0, source0, past0, gain0, delay1, source1, past1, gain1, sums
+):  # fmt: skip
+    """Every active route into `sums` [through or past the listeners' chains, listeners, C, n], to which it is added;
+    the block at `pos` is the newest."""
+    n = sums.shape[3]
     size = ring.shape[3] - n
-    outs[:, :, :] = 0.0
+    nothing, silent = np.zeros(n, np.float32), np.float32(0.0)
     for k in range(count):
         listener, p, changed = active[k, 0], active[k, 1], active[k, 2]
         at1 = (pos - delay1[listener, p]) % size
         s1 = source1[listener, p]
+        outs = sums[past1[listener, p], listener]
         if not (fading and changed):
             for ci in range(gain1.shape[2]):
-                for co in range(outs.shape[1]):
+                for co in range(outs.shape[0]):
                     g1 = gain1[listener, p, ci, co]
                     if g1 != 0.0:
-                        _add(outs[listener], co, ring[p, s1], ci, at1, g1)
+                        _add(outs, co, ring[p, s1], ci, at1, g1)
             continue
         at0 = (pos - delay0[listener, p]) % size
         s0 = source0[listener, p]
+        other = past0[listener, p] != past1[listener, p]
         for ci in range(gain1.shape[2]):
             x1 = ring[p, s1, ci, at1 : at1 + n]
-            for co in range(outs.shape[1]):
+            x0 = ring[p, s0, ci, at0 : at0 + n]
+            for co in range(outs.shape[0]):
                 g0, g1 = gain0[listener, p, ci, co], gain1[listener, p, ci, co]
                 if g0 != 0.0 or g1 != 0.0:
-                    _add_fading(outs[listener, co], ring[p, s0, ci, at0 : at0 + n], g0, fade, x1, g1)
+                    if other:
+                        _add_fading(sums[past0[listener, p], listener, co], x0, g0, fade, nothing, silent)
+                        _add_fading(outs[co], nothing, silent, fade, x1, g1)
+                    else:
+                        _add_fading(outs[co], x0, g0, fade, x1, g1)
 
 
 @njit(
-    "int64(int32[:, ::1], int32[:, ::1], float32[:, :, :, ::1], int32[:, ::1], int32[:, ::1], "
-    "float32[:, :, :, ::1], int32[:, ::1])",
+    "void(int32[:, ::1], float32[:, :, ::1], int32[:, ::1], float32[:, :, ::1], float64[:, :, ::1], "
+    "float64[:, :, ::1], float64[:, ::1], float32[:, ::1], float32[:, :, :, ::1], float32[:, :, ::1], float64)",
     nogil=True, cache=True,
 )  # fmt: skip
-def find_active(delay0, source0, gain0, delay1, source1, gain1, active):  # type: ignore[no-untyped-def]
+def finish(codes, params, running, frozen, state, memory, wet, work, sums, outs, rate):  # type: ignore[no-untyped-def]
+    """The listeners' chains on what goes through them, and what passes them by added: `sums` [2, listeners, C, n] to
+    `outs` [listeners, C, n]; `work` [2, n] is room to work in."""
+    for x in range(outs.shape[0]):
+        outs[x] = sums[0, x]
+        if codes[x, 0] != 0 or running[x, 0] != 0:
+            work[:, :] = outs[x, :2]
+            run_chain(work, codes[x], params[x], running[x], frozen[x], state[x], memory[x], wet[x], rate)
+            if math.isfinite(_nothing_of(work[0]) + _nothing_of(work[1])):
+                outs[x, :2] = work
+            else:
+                _forget(running[x], frozen[x], state[x], memory[x])
+        outs[x] += sums[1, x]
+
+
+@njit(
+    "int64(int32[:, ::1], int32[:, ::1], int32[:, ::1], float32[:, :, :, ::1], int32[:, ::1], int32[:, ::1], "
+    "int32[:, ::1], float32[:, :, :, ::1], int32[:, ::1])",
+    nogil=True, cache=True,
+)  # fmt: skip
+def find_active(delay0, source0, past0, gain0, delay1, source1, past1, gain1, active):  # type: ignore[no-untyped-def]
     """Fills `active` with (listener, part, changed) of every route that sounds before or after; their number."""
     count = 0
     for listener in range(delay0.shape[0]):
         for p in range(delay0.shape[1]):
             sounds = False
-            changed = delay0[listener, p] != delay1[listener, p] or source0[listener, p] != source1[listener, p]
+            changed = (
+                delay0[listener, p] != delay1[listener, p]
+                or source0[listener, p] != source1[listener, p]
+                or past0[listener, p] != past1[listener, p]
+            )
             for ci in range(gain0.shape[2]):
                 for co in range(gain0.shape[3]):
                     a, b = gain0[listener, p, ci, co], gain1[listener, p, ci, co]

@@ -53,13 +53,12 @@ class Loudness:
 
 
 @dataclass
-class LoudnessMeter:
-    """Sound comes block by block [channels, frames], of any length."""
+class PowerSteps:
+    """K-weighted mean power of every tenth of a second; sound comes as for `LoudnessMeter`."""
 
     rate_hz: int
     channels: int
-    true_peak: float = 0.0
-    _powers: list[float] = field(default_factory=list)
+    powers: list[float] = field(default_factory=list)
 
     def __post_init__(self) -> None:
         self._sos = k_weighting(self.rate_hz)
@@ -67,6 +66,37 @@ class LoudnessMeter:
         self._weights = np.array(WEIGHTS.get(self.channels, (1.0,) * self.channels))
         self._step = round(STEP_S * self.rate_hz)
         self._rest = np.zeros(0)
+
+    def push(self, sound: F32) -> None:
+        weighted, self._zi = sosfilt(self._sos, np.asarray(sound, np.float64), axis=1, zi=self._zi)
+        square = np.concatenate([self._rest, self._weights @ np.square(weighted)])
+        whole = len(square) // self._step
+        self.powers += square[: whole * self._step].reshape(whole, self._step).mean(axis=1).tolist()
+        self._rest = square[whole * self._step :]
+
+
+def compared_lufs(before: PowerSteps, after: PowerSteps, seconds: float = 20.0) -> tuple[float, float]:
+    """The loudness of a sound before and after its processors over the same newest moments: those whose sound after
+    them passes the gates of the integrated loudness, so that pauses do not count. −∞ where there are none."""
+    steps = min(round(seconds / STEP_S), len(before.powers), len(after.powers))
+    a, b = (_windows(p.powers[-steps:] if steps else [], MOMENTARY_STEPS) for p in (before, after))
+    loud = b > _power(ABSOLUTE_LUFS)
+    if not loud.any():
+        return -math.inf, -math.inf
+    loud &= b > _power(_lufs(float(b[loud].mean())) + RELATIVE_LU)
+    return _lufs(float(a[loud].mean())), _lufs(float(b[loud].mean()))
+
+
+@dataclass
+class LoudnessMeter:
+    """Sound comes block by block [channels, frames], of any length."""
+
+    rate_hz: int
+    channels: int
+    true_peak: float = 0.0
+
+    def __post_init__(self) -> None:
+        self._steps = PowerSteps(self.rate_hz, self.channels)
         taps = firwin(OVERSAMPLING * PHASE_TAPS + 1, 1 / OVERSAMPLING, window=("kaiser", 8.0)) * OVERSAMPLING
         self._interpolator: F64 = np.asarray(taps, np.float64)
         self._tail = np.zeros((self.channels, PHASE_TAPS))
@@ -74,12 +104,16 @@ class LoudnessMeter:
     def push(self, sound: F32) -> None:
         if sound.shape[1] == 0:
             return
-        weighted, self._zi = sosfilt(self._sos, np.asarray(sound, np.float64), axis=1, zi=self._zi)
-        square = np.concatenate([self._rest, self._weights @ np.square(weighted)])
-        whole = len(square) // self._step
-        self._powers += square[: whole * self._step].reshape(whole, self._step).mean(axis=1).tolist()
-        self._rest = square[whole * self._step :]
+        self._steps.push(sound)
         self._watch_peak(sound)
+
+    @property
+    def seconds(self) -> float:
+        return len(self._powers) * STEP_S
+
+    @property
+    def _powers(self) -> list[float]:
+        return self._steps.powers
 
     def _watch_peak(self, sound: F32) -> None:
         x = np.concatenate([self._tail, sound], axis=1)
@@ -93,12 +127,7 @@ class LoudnessMeter:
         self.true_peak = max(self.true_peak, peak)
 
     def _windows(self, steps: int) -> F64:
-        """Mean power of every window of so many steps, one a step."""
-        powers = np.array(self._powers)
-        if len(powers) < steps:
-            return np.zeros(0)
-        total = np.concatenate([[0.0], np.cumsum(powers)])
-        return np.asarray((total[steps:] - total[:-steps]) / steps, np.float64)
+        return _windows(self._powers, steps)
 
     def _newest(self, steps: int) -> float:
         return _lufs(float(np.mean(self._powers[-steps:]))) if len(self._powers) >= steps else -math.inf
@@ -139,6 +168,14 @@ class LoudnessMeter:
             self.integrated_lufs, most(MOMENTARY_STEPS), most(SHORT_STEPS), self.range_lu,
             20 * math.log10(self.true_peak) if self.true_peak > 0 else -math.inf,
         )  # fmt: skip
+
+
+def _windows(powers: list[float], steps: int) -> F64:
+    """Mean power of every window of so many steps, one a step."""
+    if len(powers) < steps:
+        return np.zeros(0)
+    total = np.concatenate([[0.0], np.cumsum(powers)])
+    return np.asarray((total[steps:] - total[:-steps]) / steps, np.float64)
 
 
 def _power(lufs: float) -> float:

@@ -20,8 +20,10 @@ from ..processors import (
     Gate,
     HighPass,
     Limiter,
+    Multiband,
     NoiseRemoval,
     Processor,
+    Thickening,
     held,
 )
 from .windows import WINDOWS
@@ -30,12 +32,15 @@ F32 = npt.NDArray[np.float32]
 I32 = npt.NDArray[np.int32]
 PARAMS = 32
 ON = 0  # the first number of every processor: 1 or 0, smoothed like all others
-NOTHING, GATE, COMPRESSOR, FILTERS, GAIN, DE_ESSER, LIMITER, NOISE = range(8)
+NOTHING, GATE, COMPRESSOR, FILTERS, GAIN, DE_ESSER, LIMITER, NOISE, MULTIBAND, THICKENING = range(10)
 (G_THRESHOLD, G_ATTACK, G_HOLD, G_RELEASE, G_RANGE) = range(1, 6)
 (C_THRESHOLD, C_RATIO, C_KNEE, C_ATTACK, C_RELEASE, C_MAKE_UP) = range(1, 7)
 A_GAIN = 1
 (S_G, S_K, S_THRESHOLD, S_RANGE) = range(1, 5)
 (L_CEILING, L_RELEASE) = range(1, 3)
+(M_LOW, M_HIGH, M_RATIO, M_ATTACK, M_RELEASE, M_LINK, M_THRESHOLD) = range(1, 8)  # three thresholds,
+M_GAIN = M_THRESHOLD + 3  # and three gains
+(T_VOICES, T_DELAY, T_DEPTH, T_WANDER, T_LEVEL) = range(1, 6)
 (N_STRENGTH, N_FLOOR, N_WINDOW) = range(1, 4)
 WINDOW_NAMES = tuple(WINDOWS)
 BAND_NUMBERS = 5  # g, k, and what of input, band-pass and low-pass goes out
@@ -79,6 +84,15 @@ def _filters(row: F32, bands: list[tuple[float, float, float, float, float]]) ->
         row[at : at + BAND_NUMBERS] = bands[i] if i < len(bands) else NO_FILTER
 
 
+def _pack_multiband(p: Multiband, row: F32, rate_hz: float) -> None:
+    for at, field in ((M_LOW, "low_hz"), (M_HIGH, "high_hz")):
+        row[at] = high_pass_numbers(held(p, field), math.sqrt(0.5), rate_hz)[0]
+    row[[M_RATIO, M_LINK]] = held(p, "ratio"), held(p, "link_percent") / 100
+    row[[M_ATTACK, M_RELEASE]] = [held(p, f) / 1e3 for f in ("attack_ms", "release_ms")]
+    for i, band in enumerate(("low", "middle", "high")):
+        row[M_THRESHOLD + i], row[M_GAIN + i] = held(p, f"{band}_threshold_db"), held(p, f"{band}_gain_db")
+
+
 def _pack_one(p: Processor, row: F32, rate_hz: float) -> int:
     row[ON] = p.on
     if isinstance(p, HighPass):
@@ -100,6 +114,14 @@ def _pack_one(p: Processor, row: F32, rate_hz: float) -> int:
         g, k, *_rest = high_pass_numbers(held(p, "frequency_hz"), math.sqrt(0.5), rate_hz)
         row[[S_G, S_K, S_THRESHOLD, S_RANGE]] = g, k, held(p, "threshold_db"), held(p, "range_db")
         return DE_ESSER
+    if isinstance(p, Multiband):
+        _pack_multiband(p, row, rate_hz)
+        return MULTIBAND
+    if isinstance(p, Thickening):
+        row[T_VOICES] = p.voices
+        row[[T_DELAY, T_DEPTH]] = held(p, "delay_ms") / 1e3, held(p, "depth_ms") / 1e3
+        row[[T_WANDER, T_LEVEL]] = held(p, "wander_hz"), held(p, "level_db")
+        return THICKENING
     if isinstance(p, NoiseRemoval):
         row[[N_STRENGTH, N_FLOOR]] = held(p, "strength_percent") / 100, held(p, "floor_db")
         row[N_WINDOW] = WINDOW_NAMES.index(p.window)

@@ -9,7 +9,8 @@ import math
 from numba import njit
 
 from ..processors import MAX_BANDS, MAX_SLOTS
-from .dynamics import MEMORY, compressor, de_esser, gate, limiter
+from .dynamics import LEVEL, MEMORY, REDUCTION, STATE, compressor, de_esser, gate, limiter
+from .multiband import multiband
 from .parameters import (
     A_GAIN,
     BAND_NUMBERS,
@@ -19,16 +20,19 @@ from .parameters import (
     GAIN,
     GATE,
     LIMITER,
+    MULTIBAND,
     NOISE,
     NOTHING,
     ON,
     PARAMS,
+    THICKENING,
 )
+from .thickening import thickening
 
-STATE = 64
 SMOOTH_S = FADE_S = 0.01
 _OWN = PARAMS
-__all__ = ["MAX_SLOTS", "MEMORY", "STATE", "run_chain"]
+FALL_S = 0.05  # how fast a told level falls
+__all__ = ["LEVEL", "MAX_SLOTS", "MEMORY", "REDUCTION", "STATE", "run_chain"]
 
 
 @njit(nogil=True, cache=True)
@@ -77,11 +81,24 @@ def _gain(sound, params, state, smooth):  # type: ignore[no-untyped-def]
 
 
 @njit(nogil=True, cache=True)
+def _loudest(sound, before, fall):  # type: ignore[no-untyped-def]
+    peak = before * fall
+    for c in range(2):
+        for i in range(sound.shape[1]):
+            peak = max(peak, abs(sound[c, i]))
+    return peak if peak > 1e-9 else 0.0
+
+
+@njit(nogil=True, cache=True)
 def _run(sound, codes, params, state, memory, rate):  # type: ignore[no-untyped-def]
     smooth = 1.0 - math.exp(-1.0 / (SMOOTH_S * rate))
+    fall = math.exp(-sound.shape[1] / (FALL_S * rate))
     for s in range(MAX_SLOTS):
         code = codes[s]
-        if code in (NOTHING, NOISE):
+        if code == NOTHING:
+            continue
+        state[s, LEVEL] = _loudest(sound, state[s, LEVEL], fall)
+        if code == NOISE:
             continue  # noise is taken out before, see `engine/noise.py`
         if code == GATE:
             gate(sound, params[s], state[s], smooth, rate)
@@ -95,12 +112,18 @@ def _run(sound, codes, params, state, memory, rate):  # type: ignore[no-untyped-
             de_esser(sound, params[s], state[s], smooth, rate)
         elif code == LIMITER:
             limiter(sound, params[s], state[s], memory[s], smooth, rate)
+        elif code == MULTIBAND:
+            multiband(sound, params[s], state[s], smooth, rate)
+        elif code == THICKENING:
+            thickening(sound, params[s], state[s], memory[s], smooth, rate)
+    state[MAX_SLOTS, LEVEL] = _loudest(sound, state[MAX_SLOTS, LEVEL], fall)
 
 
 @njit(nogil=True, cache=True)
 def run_chain(sound, codes, params, running, frozen, state, memory, wet, rate):  # type: ignore[no-untyped-def]
     """In place on `sound` [2, n]. `codes` [MAX_SLOTS] and `params` [MAX_SLOTS, PARAMS] are wanted; `running` and `frozen`
-    are what runs, `state` [MAX_SLOTS, STATE] and `memory` [MAX_SLOTS, MEMORY] its past, `wet` [1] its share.
+    are what runs, `state` [MAX_SLOTS + 1, STATE] (the last row tells the level that goes out) and `memory`
+    [MAX_SLOTS, MEMORY] its past, `wet` [1] its share.
     """
     same = True
     for s in range(MAX_SLOTS):

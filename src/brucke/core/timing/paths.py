@@ -1,4 +1,4 @@
-"""The stages of a route, in order: capture, chain, entered steps, (the delay), output, air.
+"""The stages of a route, in order: capture, chain, entered steps, (the delay), the listener's chain, output, air.
 
 The delay is kept apart from the stages: it is added on purpose. The engine's block costs nothing extra
 on the device that sets the clock, it is in that device's capture and output buffers already.
@@ -158,6 +158,12 @@ def _processor_stage(p: Processor, setup: Setup) -> Stage:
     return Stage("processor", latency, "calculated", str(p.__struct_config__.tag))
 
 
+def _chain_stages(chain: tuple[Processor, ...], setup: Setup) -> list[Stage]:
+    """What is on, and what costs time though it is off."""
+    costs = [_processor_stage(p, setup) for p in chain]
+    return [s for p, s in zip(chain, costs, strict=True) if p.on or s.latency.value]
+
+
 def path(known: Situation, part: Part, listener: Listener, route: Route) -> tuple[Stage, ...]:
     """Every stage of one route but its delay."""
     if route.way == "outside":
@@ -166,9 +172,11 @@ def path(known: Situation, part: Part, listener: Listener, route: Route) -> tupl
         return tuple(picture_stages(known, part, listener))
     stages = capture_stages(known, part) + _entered(part.stages, part.id)
     if route.processed:
-        costs = [_processor_stage(p, known.setup) for p in part.chain]
-        stages += [s for p, s in zip(part.chain, costs, strict=True) if p.on or s.latency.value]
-    return tuple(stages + _entered(route.stages, f"{part.id}→{listener.id}") + output_stages(known, listener))
+        stages += _chain_stages(part.chain, known.setup)
+    stages += _entered(route.stages, f"{part.id}→{listener.id}")
+    if not route.bypass:
+        stages += _chain_stages(listener.chain, known.setup)
+    return tuple(stages + output_stages(known, listener))
 
 
 def path_latency(stages: tuple[Stage, ...]) -> Quantity:
