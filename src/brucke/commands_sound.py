@@ -9,10 +9,11 @@ import numpy as np
 
 from . import words
 from .cli import CannotDo, emit
+from .core.own_file import FileProblem
 from .core.sound.denoise import Denoiser
 from .core.sound.loudness import LoudnessMeter
 from .core.sound.noise_profile import NoiseProfile, NotSilent, learn
-from .core.sound.profile_file import ProfileError, load_profile, save_profile
+from .core.sound.profile_file import load_profile, save_profile
 from .core.units import gain_to_db
 from .ports.files import F32, read_sound, write_sound
 
@@ -69,7 +70,7 @@ def _profile(args: argparse.Namespace, sound: F32, rate: int) -> NoiseProfile:
     elif given.endswith(".json"):
         try:
             return load_profile(Path(given))
-        except ProfileError as e:
+        except FileProblem as e:
             raise CannotDo(str(e)) from None
     else:
         silence, other = read_sound(Path(given), rate)

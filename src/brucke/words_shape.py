@@ -17,7 +17,7 @@ from .core.processors import (
     Thickening,
 )
 from .translation import _
-from .words import PROCESSOR_NAMES, db_text
+from .words import MINUS, PROCESSOR_NAMES, db_text
 
 # code: a new one of the kind, and what it is for.
 KINDS: dict[str, tuple[Processor, str]] = {
@@ -44,6 +44,12 @@ FIELDS = {
 }  # fmt: skip
 SHAPES = {"low_shelf": _("low shelf"), "bell": _("bell"), "high_shelf": _("high shelf")}
 WINDOWS_WORDS = {"long": _("long"), "middle": _("middle"), "short": _("short")}
+GATE_OPEN, GATE_SHUT = _("open"), _("shut")
+PRESET_NAMES = {
+    "speech": _("speech"), "singing": _("singing"), "bowed": _("bowed strings"), "plucked": _("plucked strings"),
+    "drums": _("drums"), "mix": _("workstation mix"),
+}  # fmt: skip
+LOUDNESS_WORDS = (_("momentary"), _("short-term"), _("integrated"), _("true peak"))
 SHOWN = 3  # parameters that stand on a card
 
 
@@ -79,8 +85,54 @@ def shown_values(p: Processor) -> list[tuple[str, str]]:
     rows = [(FIELDS[f], value_text(float(getattr(p, f)), r)) for f, r in fields.items()]
     if isinstance(p, NoiseRemoval):
         rows = [(_("profile"), p.profile or _("none yet")), *rows]
+    if isinstance(p, Multiband):
+        rows = [rows[i] for i in (0, 1, 5)]
     if isinstance(p, Thickening):
         rows = [(_("voices"), str(p.voices)), *rows]
     if isinstance(p, HighPass):
         rows.append((_("slope"), _("{db} dB an octave").format(db=p.slope_db)))
     return rows[:SHOWN]
+
+
+def reduction_text(db: float) -> str:
+    """How much a sound is held back now."""
+    return _("{db} now").format(db=db_text(-db)) if db >= 0.1 else _("at rest")
+
+
+def level_change_text(before_db: float, after_db: float) -> str:
+    before, after = (f"{db:.0f}".replace("-", MINUS) for db in (before_db, after_db))
+    return _("{before} to {after} dB").format(before=before, after=after)
+
+
+def quiet_text(db: float) -> str:
+    """What a level falls to between the sounds."""
+    return _("down to {db} dBFS").format(db=f"{db:.0f}".replace("-", MINUS))
+
+
+def loudness_text(lufs: float) -> str:
+    return _("{lufs} LUFS").format(lufs=f"{lufs:.1f}".replace("-", MINUS)) if lufs > -100 else _("silent")
+
+
+def peak_text(dbtp: float) -> str:
+    return _("{db} dBTP").format(db=f"{dbtp:.1f}".replace("-", MINUS)) if dbtp > -120 else _("silent")
+
+
+def off_target_text(off: float) -> str:
+    """Against the target, in LU."""
+    if abs(off) <= 1.0:
+        return _("As loud as it is meant to be.")
+    return _("{lu:.1f} LU too {way}.").format(lu=abs(off), way=_("loud") if off > 0 else _("soft"))
+
+
+def matched_text(gain_db: float) -> str:
+    if abs(gain_db) < 0.05:
+        return _("Heard without. Nothing was measured yet, so it may be softer or louder.")
+    return _("Heard without, {db} for the same loudness.").format(db=db_text(gain_db))
+
+
+def felt_text(places: list[str], ms: str) -> str:
+    return _("In {places} the player hears this {ms} late and may feel it.").format(places=", ".join(places), ms=ms)
+
+
+def mismatch_text(db: float) -> str:
+    return _("The room is {db:.0f} dB louder than when it was learnt. Learn it again when nobody sounds.").format(db=db)

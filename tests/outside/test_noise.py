@@ -14,10 +14,12 @@ import pytest
 import soundfile as sf
 from scipy.signal import butter, check_COLA, sosfilt
 
+from brucke.core.own_file import FileProblem
 from brucke.core.sound.denoise import Denoiser
+from brucke.core.sound.noise_kernels import ORDER, backward, forward
 from brucke.core.sound.noise_profile import NoiseProfile, NotSilent, ProfileLearner, learn
-from brucke.core.sound.profile_file import ProfileError, load_profile, save_profile
-from brucke.core.sound.windows import WINDOWS
+from brucke.core.sound.profile_file import load_profile, save_profile
+from brucke.core.sound.windows import LENGTH, WINDOWS
 
 from .test_estimator import SPOKEN
 
@@ -232,8 +234,18 @@ def test_a_profile_is_a_file_of_its_own_and_a_bad_one_is_one_sentence(tmp_path):
         "is no sample rate": text.replace('"rate_hz": 48000', '"rate_hz": 0'),
     }.items():
         path.write_text(content)
-        with pytest.raises(ProfileError, match=said) as e:
+        with pytest.raises(FileProblem, match=said) as e:
             load_profile(path)
         assert str(e.value).startswith("saloon.noise.json: ")
-    with pytest.raises(ProfileError, match="no such file"):
+    with pytest.raises(FileProblem, match="no such file"):
         load_profile(tmp_path / "gone.json")
+
+
+def test_our_transform_is_numpys(rng):
+    re, im = rng.standard_normal((2, LENGTH))
+    theirs = np.fft.fft(re + 1j * im)
+    a, b = re.copy(), im.copy()
+    forward(a, b)
+    np.testing.assert_allclose((a + 1j * b)[ORDER], theirs, atol=1e-10)
+    backward(a, b)
+    np.testing.assert_allclose([a / LENGTH, b / LENGTH], [re, im], atol=1e-12)

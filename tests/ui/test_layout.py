@@ -4,6 +4,7 @@ import itertools
 import re
 from pathlib import Path
 
+import numpy as np
 import pytest
 from msgspec.structs import replace
 from PyQt6.QtCore import QRectF
@@ -14,6 +15,7 @@ from brucke.core import chain_edits, edits, part_edits
 from brucke.core.checks import soundcheck
 from brucke.core.edits import change_device
 from brucke.core.evidence import Facts
+from brucke.core.processors import MAX_SLOTS
 from brucke.core.setup import Setup
 from brucke.core.timing.align import align, timing
 from brucke.core.timing.paths import Situation
@@ -32,7 +34,9 @@ from brucke.ui.review.layout import review_layout
 from brucke.ui.review.model import review_data
 from brucke.ui.shape.layout import least_height as chain_height
 from brucke.ui.shape.layout import shape_layout
+from brucke.ui.shape.live import DYNAMIC, card_live, comparison, comparison_sheet, live_sheet
 from brucke.ui.shape.model import shape_data
+from brucke.ui.shape.watch import ChainWatch, spectrum_of
 from brucke.ui.share.channel_map import point_layout
 from brucke.ui.share.layout import (
     cell_layout,
@@ -206,20 +210,37 @@ def test_every_cell_and_head_of_the_grid_is_whole(app, nightboat, size, scale, t
         check_sheet(scale_sheet(wide * scale, tokens), tokens)
 
 
+@pytest.mark.parametrize("kinds", [list(KINDS)[:8], list(KINDS)[2:], list(KINDS)[3:6]], ids=["first", "last", "few"])
 @pytest.mark.parametrize(("size", "scale", "theme"), CASES)
-def test_a_full_chain_is_whole_at_every_size(app, nightboat, size, scale, theme):
+def test_a_chain_is_whole_at_every_size_with_all_that_moves_in_it(app, nightboat, rng, size, scale, theme, kinds):
     tokens = theme.scaled(scale)
-    setup = nightboat
-    for fresh, _ in [*KINDS.values(), KINDS["limiter"]]:
-        setup = chain_edits.add_processor(setup, "cello", fresh)
-    setup = chain_edits.change_band(setup, "cello", 3, 1, gain_db=-12.5, frequency_hz=12000.0)
-    setup = chain_edits.change_processor(setup, "cello", 5, on=False)
+    setup, owner = nightboat, "part/cello"
+    for code in kinds:
+        setup = chain_edits.add_processor(setup, owner, KINDS[code][0])
+    setup = chain_edits.change_processor(setup, owner, 2, on=False)
     wide = max(place_width(size, tokens), tokens.px(420))
-    for part in ("cello", "voice", "harp"):
-        data = shape_data(setup, setup.part(part))
-        found = shape_layout(data, 2, wide, chain_height(data, wide, tokens), tokens)
+    data, watch = shape_data(setup, owner), ChainWatch()
+    for _ in range(200):
+        watch.feed(np.abs(0.2 * rng.standard_normal((MAX_SLOTS + 1, 4))).astype(np.float32) * [[1, 60, 60, 60]])
+    watch.spectrum = spectrum_of(rng.standard_normal((2, 4096)))
+    for more in (0, 60, 400):
+        found = shape_layout(data, 2, wide, chain_height(data, wide, tokens) + more, tokens)
+        moving = [
+            live_sheet(card, card_live(card, i, watch, 48000), area, data.ink, tokens)
+            for i, (card, area) in enumerate(zip(data.cards, found.drawings, strict=True))
+        ]
+        if more == 400:
+            room = found.comparison
+            assert not room.isEmpty(), "before and after are shown where there is room"
+            compared = comparison(watch, len(kinds))
+            moving.append(comparison_sheet(compared, room, data.ink, found.labels, tokens))
+        for sheet in moving:
+            found.sheet.texts.extend(sheet.texts)
+            for box in sheet.boxes:
+                assert QRectF(-9, -9, wide + 18, found.sheet.height + 18).contains(box.rect)
+        assert sum(bool(sheet.texts) for sheet in moving) >= sum(k in DYNAMIC for k in kinds) - 1
         check_sheet(found.sheet, tokens)
-        assert len(found.cards) == len(setup.part(part).chain)
+        assert len(found.cards) == len(kinds)
         for a, b in itertools.combinations(found.cards, 2):
             assert not a.intersects(b)
         assert all(QRectF(0, 0, wide + 1, found.sheet.height).contains(card) for card in found.cards)

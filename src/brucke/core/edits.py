@@ -88,6 +88,11 @@ def set_processed(setup: Setup, part: str, listener: str, processed: bool) -> Se
     return _with_route(setup, part, listener, lambda r: replace(r, processed=processed))
 
 
+def set_bypass(setup: Setup, part: str, listener: str, bypass: bool) -> Setup:
+    """Past the listener's chain, or through it."""
+    return _with_route(setup, part, listener, lambda r: replace(r, bypass=bypass))
+
+
 def _fitting(setup: Setup, route: Route) -> Route:
     """The route with a map that its part and listener have channels for."""
     sides, channels = len(setup.part(route.part).channels), setup.listener(route.listener).channels

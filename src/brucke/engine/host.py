@@ -18,6 +18,7 @@ from ..ports.port import Port
 from ..ports.rings import RingPort
 from ..ports.soundcard import CardPort, Wiring
 from .channel import Channel
+from .noise import NoiseStage
 from .region import Head, Region, attach, record_frames
 from .runner import MeasureOrder, Runner
 
@@ -166,6 +167,10 @@ def warm_up(region: Region) -> None:
     silence = np.zeros((region.shape.captures, region.shape.block), np.float32)
     for _ in range(16):
         runner.step(silence)
+    for channels in (1, 2):  # noise that will be learnt later
+        noise = NoiseStage.without_profile(region.shape, channels)
+        for _ in range(16):
+            noise.process(np.zeros((2, region.shape.block), np.float32), np.zeros((2, region.shape.block), np.float32))
     for name in ("record_ring", "chain_ring", "in_ring", "out_ring", "measured", "stimulus"):
         # Only looked at: what stands there may still be wanted by the recorder.
         region.sound(name)[..., ::1024].sum()

@@ -20,7 +20,7 @@ from ..core.measure.stimulus import StimulusKind, stimulus
 from ..ports.soundcard import Wiring
 from .channel import Channel
 from .plan import F32, Plan, Shape
-from .region import Head, Region, record_frames, shape_text
+from .region import Head, Region, chain_frames, record_frames, shape_text
 
 MEASURE_WORDS = {0: "", 1: "fading", 2: "sounding", 3: "done", 4: "refused"}
 
@@ -139,6 +139,15 @@ class EngineLink:
         rows = ring[:, index]
         split = s.sides * s.parts
         return rows[:split].reshape(s.parts, s.sides, -1), rows[split:].reshape(s.listeners, s.channels, -1)
+
+    def into_chain(self, index: int, frames: int) -> F32:
+        """A copy of the newest [2, frames] that went into a chain, parts first, then listeners; fewer after a start."""
+        s, done = self.shape, self.region.get(Head.RECORDED)
+        ring = self.region.sound("record_ring" if index < s.parts else "chain_ring")
+        size = record_frames(s) if index < s.parts else chain_frames(s)
+        rows = ring[index * s.sides : index * s.sides + 2] if index < s.parts else ring[index]
+        frames = min(frames, done, size - 8 * s.block)
+        return rows[:, np.arange(done - frames, done) % size]
 
     def meters(self) -> tuple[F32, F32]:
         """Copies of (parts [P, S, peak and mean square], listeners [L, C, peak and mean square])."""

@@ -3,7 +3,7 @@
 import numpy as np
 
 from ..core.sound.denoise import Denoiser
-from ..core.sound.noise_profile import NoiseProfile
+from ..core.sound.noise_profile import BINS, NoiseProfile
 from ..core.sound.parameters import N_FLOOR, N_STRENGTH, N_WINDOW, NOISE, ON, WINDOW_NAMES
 from ..core.sound.windows import LENGTH
 from .plan import F32, Plan, Shape
@@ -11,20 +11,33 @@ from .plan import F32, Plan, Shape
 FADE_S = 0.01
 
 
-class _Stage:
+class NoiseStage:
     """What takes the noise out of one part; `share` is how much of it is heard, `way` where that goes."""
 
-    def __init__(self, denoiser: Denoiser, window: int, power: F32):
-        self.denoiser, self.window, self.power = denoiser, window, power
+    def __init__(self, denoiser: Denoiser, window: int, channels: int, power: F32):
+        self.denoiser, self.window, self.channels, self.power = denoiser, window, channels, power
         self.share, self.way = 0.0, 1.0
         self.cold = denoiser.latency_frames + LENGTH  # frames until it gives whole sound
+
+    @classmethod
+    def of(cls, shape: Shape, window: int, power: F32, channels: int) -> "NoiseStage":
+        profile = NoiseProfile(name="", rate_hz=shape.rate, level_db=0.0, seconds=0.0, power=tuple(power.tolist()))
+        return cls(Denoiser(profile, shape.block, channels, WINDOW_NAMES[window]), window, channels, power)
+
+    @classmethod
+    def without_profile(cls, shape: Shape, channels: int) -> "NoiseStage":
+        return cls.of(shape, 0, np.zeros(BINS, np.float32), channels)
+
+    def process(self, dry: F32, wet: F32) -> None:
+        """From `dry` to `wet` [2, n], which may be the same; the second side of a mono part stays silent."""
+        self.denoiser.process(dry[: self.channels], wet[: self.channels])
 
 
 class NoiseStages:
     def __init__(self, shape: Shape, plan: Plan):
         self._shape = shape
         self._step = shape.block / (FADE_S * shape.rate)
-        self._of: dict[int, list[_Stage]] = {}
+        self._of: dict[int, list[NoiseStage]] = {}
         self.adopt(plan)
         for stages in self._of.values():
             for stage in stages:
@@ -36,28 +49,27 @@ class NoiseStages:
             wanted = plan.codes[p, 0] == NOISE
             stages = self._of.get(p, [])
             row = plan.params[p, 0]
+            channels = 1 if plan.part_source[p, 1] < 0 else 2  # half the work
             same = next(
-                (s for s in stages if wanted and s.window == int(row[N_WINDOW]) and np.array_equal(s.power, plan.noise[p])),
+                (
+                    s for s in stages
+                    if wanted and (s.window, s.channels) == (int(row[N_WINDOW]), channels)
+                    and np.array_equal(s.power, plan.noise[p])
+                ),
                 None,
             )  # fmt: skip
             if wanted and same is None:
-                same = self._new(int(row[N_WINDOW]), plan.noise[p].copy())
+                same = NoiseStage.of(self._shape, int(row[N_WINDOW]), plan.noise[p].copy(), channels)
                 stages = [*stages, same]
             for s in stages:
                 s.way = 1.0 if s is same else -1.0
             if same is not None:
                 # Without a profile, and while it is off, it is an exact delay: the path goes on counting it.
                 learnt = bool(plan.noise[p].any())
-                same.denoiser.strength = float(row[ON] * row[N_STRENGTH]) if learnt else 0.0
-                same.denoiser.floor = float(10 ** (row[N_FLOOR] / 20))
+                strength = float(row[ON] * row[N_STRENGTH]) if learnt else 0.0
+                same.denoiser.set(strength, float(10 ** (row[N_FLOOR] / 20)))
             if stages:
                 self._of[p] = stages
-
-    def _new(self, window: int, power: F32) -> _Stage:
-        profile = NoiseProfile(
-            name="", rate_hz=self._shape.rate, level_db=0.0, seconds=0.0, power=tuple(float(x) for x in power)
-        )
-        return _Stage(Denoiser(profile, self._shape.block, 2, WINDOW_NAMES[window]), window, power)
 
     @property
     def mismatch_db(self) -> dict[int, float]:
@@ -69,12 +81,15 @@ class NoiseStages:
     def process(self, shaped: F32) -> None:
         """In place on [parts, 2, n]."""
         for p, stages in list(self._of.items()):
-            dry = shaped[p].copy()
+            if len(stages) == 1 and stages[0].share == stages[0].way == 1.0:
+                stages[0].process(shaped[p], shaped[p])
+                continue
+            dry, wet = shaped[p].copy(), np.zeros_like(shaped[p])
             left, sums = 1.0, np.zeros_like(dry)
             # A new one hears some sound before anything moves.
             moves = all(s.cold <= 0 for s in stages)
             for s in stages:
-                wet = s.denoiser.process(dry)
+                s.process(dry, wet)
                 s.cold -= dry.shape[1]
                 before = s.share
                 if moves:

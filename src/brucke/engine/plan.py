@@ -26,9 +26,11 @@ ALONE_DB = -12.0
 
 
 class Without(msgspec.Struct, frozen=True, kw_only=True):
-    """One chain heard without its processors, `gain_db` louder so that loudness does not decide."""
+    """One chain heard without its processors, or without the one in `slot`, `gain_db` louder so that loudness does not
+    decide."""
 
     owner: str
+    slot: int = -1
     gain_db: float = 0.0
 
 
@@ -148,7 +150,8 @@ def _heard_chain(owner: Part | Listener, live: Live) -> tuple[Processor, ...]:
     """Its chain, with every processor off while it is heard without; off costs the same time."""
     if live.without is None or live.without.owner != owner_of(owner):
         return owner.chain
-    return tuple(msgspec.structs.replace(p, on=False) for p in owner.chain)
+    slot = live.without.slot
+    return tuple(msgspec.structs.replace(p, on=False) if slot in (-1, i) else p for i, p in enumerate(owner.chain))
 
 
 def _noise(setup: Setup, part: Part) -> F32:

@@ -84,6 +84,6 @@ class Learning(QObject):
         if not part.chain or not isinstance(part.chain[0], NoiseRemoval):
             self._end(_("Not learnt: its noise removal is gone."), True)
             return
-        after = keep_profile(setup, part.id, found)
+        after = keep_profile(setup, f"part/{part.id}", found)
         self._end(_("Learnt: {db}FS of noise.").format(db=words.db_text(found.level_db)), False)
-        self.session.edit(_("{name} learnt").format(name=name), after, "shape", f"{part.id}/0")
+        self.session.edit(_("{name} learnt").format(name=name), after, "shape", f"part/{part.id}/0")

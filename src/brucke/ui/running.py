@@ -25,6 +25,7 @@ from .session import Session
 
 SLEEP_S = 1.0
 STILL_TICKS = 90  # about three seconds of a window that is itself awake
+LISTEN_S = 1.0  # after the engine is up, loudness is measured
 STAND_BY_S = 2.0  # after the engine is up, another is made ready
 
 
@@ -54,6 +55,7 @@ class Running(QObject):
         self.state = "stopped"
         self.part_peaks = np.zeros((1, 2), np.float32)
         self.out_peaks = np.zeros((1, 2), np.float32)
+        self.readings = self.loudness = self.chain_loudness = np.zeros((0, 0), np.float32)
         self.input_peaks: dict[str, float] = {}
         self.clips: dict[str, int] = {}
         self._clips_from: dict[str, int] = {}
@@ -144,6 +146,10 @@ class Running(QObject):
                 self._came_up(link)
             if link.standby is None and time.monotonic() - self._up_since > STAND_BY_S:
                 link.stand_by()
+            if time.monotonic() - self._up_since > LISTEN_S:
+                link.listen()
+            self.readings = link.readings()
+            self.loudness, self.chain_loudness = link.listener_loudness(), link.chain_loudness()
             parts, outs = link.meters()
             self.part_peaks, self.out_peaks = parts[:, :, 0], outs[:, :, 0]
             self._see_inputs(link)
@@ -276,10 +282,23 @@ class Running(QObject):
         if counting is not None:
             self.link.tell_world("count_in", beats=counting.count_in_beats, tempo_bpm=counting.tempo_bpm)
 
+    def chain_index(self, owner: str) -> int:
+        """Where a chain stands in what the engine tells of chains: parts first, then listeners; −1 where it is not."""
+        setup, (kind, _, id) = self.session.setup, owner.partition("/")
+        things = setup.parts if kind == "part" else setup.listeners
+        at = next((i for i, x in enumerate(things) if x.id == id), -1)
+        return at if kind == "part" or at < 0 else at + max(1, len(setup.parts))
+
+    def measure_loudness_anew(self) -> None:
+        if self.link is not None:
+            self.link.measure_loudness_anew()
+
     def go_live(self, on: bool) -> None:
         self.session.set_live(replace(self.session.live, on_air=on))
         if self.link is not None:
             self.link.set_on_air(on)
+        if on:
+            self.measure_loudness_anew()
         self.changed.emit()
 
     @property

@@ -16,6 +16,7 @@ from PyQt6.QtWidgets import (
 )
 
 from .. import words
+from ..words_shape import loudness_text
 from .kit.button import Button
 from .kit.card import paint_card
 from .kit.flow import Flow
@@ -28,6 +29,11 @@ from .session import Session
 from .theme.fonts import font, height, width
 from .theme.theme import Theme
 
+LOUDNESS_FROM_PX = 260
+LONGEST_LOUDNESS = "−88.8 LUFS"
+SILENT_LUFS = -70.0
+LOUDNESS_EVERY = 10  # frames of the window's clock
+
 
 def clock_text(seconds: float) -> str:
     return f"{int(seconds) // 60}:{int(seconds) % 60:02d}"
@@ -36,14 +42,15 @@ def clock_text(seconds: float) -> str:
 class ListenerCard(QAbstractButton):
     """One listener: name, verdict in words, meter. A click shows it in the place."""
 
-    def __init__(self, theme: Theme, name: str, bars: int):
+    def __init__(self, theme: Theme, name: str, bars: int, has_loudness: bool = True):
         super().__init__()
-        self._theme, self._bars = theme, bars
+        self._theme, self._bars, self._has_loudness = theme, bars, has_loudness
         self.setText(name)
         self.setCheckable(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.verdict, self.tone, self.detail = "", "water", ""
         self.folded = self.two_lines = False
+        self.loudness = ""
         self.ballistics = Ballistics(bars)
         self._geometry: MeterGeometry | None = None
         self._picture = Picture()
@@ -57,7 +64,7 @@ class ListenerCard(QAbstractButton):
     def say(self, verdict: str, tone: str, detail: str) -> None:
         if (verdict, tone, detail) != (self.verdict, self.tone, self.detail):
             self.verdict, self.tone, self.detail = verdict, tone, detail
-            self.setAccessibleName(f"{self.text()}: {verdict}. {detail}")
+            self._name()
             self.setToolTip(detail)
             self._restyle()
 
@@ -91,9 +98,36 @@ class ListenerCard(QAbstractButton):
                 head += height("small strong", t.scale)
             side = t.px(14)
             on = "tint" if self.isChecked() else "card"
-            rect = QRectF(side, head, self.width() - 2 * side, self.height() - head - t.px(6))
+            wide = self.width() - 2 * side - (self._loudness_room() if self.tells_loudness else 0)
+            rect = QRectF(side, head, wide, self.height() - head - t.px(6))
             self._geometry = meter_geometry(rect, self._bars, t, on)
         return self._geometry
+
+    @property
+    def tells_loudness(self) -> bool:
+        """Where there is room beside the meter."""
+        return self._has_loudness and not self.folded and self.width() >= self._theme.tokens.px(LOUDNESS_FROM_PX)
+
+    def _loudness_room(self) -> float:
+        return width(LONGEST_LOUDNESS, "small", self._theme.tokens.scale) + self._theme.tokens.px(12)
+
+    def _loudness_rect(self) -> QRectF:
+        g = self.geometry_of_meter()
+        tall, middle = height("small", self._theme.tokens.scale), (g.bars[0].y() + g.bars[-1].bottom()) / 2
+        right = self.width() - self._theme.tokens.px(14)
+        return QRectF(right - self._loudness_room(), middle - tall / 2, self._loudness_room(), tall)
+
+    def tell_loudness(self, text: str) -> None:
+        """How loud it has been for the last seconds; only these words are painted again."""
+        if text != self.loudness:
+            self.loudness = text
+            self._name()
+            if self.tells_loudness:
+                self.update(self._loudness_rect().toAlignedRect())
+
+    def _name(self) -> None:
+        loud = f" {self.loudness}." if self.loudness else ""
+        self.setAccessibleName(f"{self.text()}: {self.verdict}. {self.detail}{loud}")
 
     def resizeEvent(self, e: QResizeEvent | None) -> None:
         self._geometry = None
@@ -120,6 +154,11 @@ class ListenerCard(QAbstractButton):
         self._picture.show(self, p, key, self._paint_still)
         if not self.folded:
             paint_meter(p, self.geometry_of_meter(), self.ballistics, self._theme.tokens)
+        if self.loudness and self.tells_loudness:
+            p.setFont(font("small", self._theme.tokens.scale))
+            p.setPen(colour(self._theme.tokens, "mute"))
+            right = int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+            p.drawText(self._loudness_rect(), right, self.loudness)
 
     def _paint_still(self, p: QPainter) -> None:
         t = self._theme.tokens
@@ -152,6 +191,7 @@ class Strip(QWidget):
         self.theme, self.session, self.running = theme, session, running
         self.cards: dict[str, ListenerCard] = {}
         self.compact = False
+        self._ticks = 0
         self.track = Words(theme, "small strong", "part:0", wraps=False)
         self.time = Words(theme, "small", "mute", wraps=False)
         self.play = Button(theme, "Play", "plain", "P")
@@ -201,7 +241,7 @@ class Strip(QWidget):
                 widget.deleteLater()
         self.cards = {}
         for listener in self.session.setup.listeners:
-            card = ListenerCard(self.theme, listener.name, min(2, listener.channels))
+            card = ListenerCard(self.theme, listener.name, min(2, listener.channels), listener.channels <= 2)
             card.clicked.connect(lambda _checked=False, id=listener.id: self.chose.emit(id))
             self.cards[listener.id] = card
             self._row.addWidget(card, 1)
@@ -329,4 +369,15 @@ class Strip(QWidget):
             if i < len(self.running.out_peaks):
                 peaks = self.running.out_peaks[i]
                 card.feed(peaks[: card._bars])
+        self._ticks += 1
+        if self._ticks % LOUDNESS_EVERY == 0:
+            self._tell_loudness()
         self.transport()
+
+    def _tell_loudness(self) -> None:
+        """Short-term loudness; of listeners that get tracks apart there is none."""
+        for listener, card, told in zip(
+            self.session.setup.listeners, self.cards.values(), self.running.loudness, strict=False
+        ):
+            heard = listener.channels <= 2 and told[1] > SILENT_LUFS
+            card.tell_loudness(loudness_text(float(told[1])) if heard else "")

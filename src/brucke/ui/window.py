@@ -8,6 +8,7 @@ from PyQt6.QtCore import QSettings
 from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QResizeEvent
 from PyQt6.QtWidgets import QMainWindow, QStackedWidget, QVBoxLayout, QWidget
 
+from ..core.presets import Shelf
 from .actions import Actions
 from .align.view import AlignView
 from .checking import Checking
@@ -18,6 +19,7 @@ from .frame_clock import FrameClock
 from .gather.view import GatherView
 from .keys_dialog import KeysDialog
 from .learning import Learning
+from .levelling import Levelling
 from .measuring import Measuring
 from .menu import show_menu
 from .notice import Notice
@@ -54,6 +56,7 @@ class Window(QMainWindow):
         self.measuring = Measuring(session, self.running)
         self.taking = Taking(session, self.running, take_seconds)
         self.learning = Learning(session, self.running)
+        self.levelling = Levelling(session, self.running)
         self._before_check = "gather"
         self._ticks = 0
         self.actions_table = Actions(self, settings, self.do)
@@ -61,9 +64,11 @@ class Window(QMainWindow):
         self.overview = Overview(self.deck, session, self.running, self.checking, self.taking)
         self.notice = Notice(theme)
         self.filing = Filing(self, theme, session, self.documents, self.notice)
-        self.gather = GatherView(theme, session, self.running, self.documents)
+        self.gather = GatherView(theme, session, self.running, self.documents, self.levelling)
         self.share = ShareView(theme, session, self.running, self.checking)
-        self.shape = ShapeView(theme, session, self.learning)
+        self.shape = ShapeView(
+            theme, session, self.running, self.learning, self.levelling, Shelf(self.documents.home / "presets")
+        )
         self.align = AlignView(theme, session, self.measuring, self.taking)
         self.review = ReviewView(theme, session, self.taking)
         self.soundcheck = SoundcheckView(theme, session, self.checking)
@@ -128,7 +133,7 @@ class Window(QMainWindow):
         self.taking.proved.connect(self._proved)
         self.theme.changed.connect(self._compact)
         self.clock = FrameClock(self)
-        for part in (self.running, self.measuring, self.taking, self.checking, self.learning):
+        for part in (self.running, self.measuring, self.taking, self.checking, self.learning, self.levelling):
             self.clock.tick.connect(part.tick)
         self.clock.tick.connect(self._frame)
 
@@ -151,6 +156,8 @@ class Window(QMainWindow):
             self.review.choose_listener(listener)
         elif self.place == "share":
             self.share.choose_listener(listener)
+        elif self.place == "shape" and self.session.setup.listener(listener).channels <= 2:
+            self.shape.choose_owner(f"listener/{listener}")
         else:
             self.align.choose_listener(listener)
 
@@ -256,6 +263,9 @@ class Window(QMainWindow):
             "add": lambda: {"share": self.share.add_menu, "shape": self.shape.add_menu}.get(
                 self.place, self._add_part
             )(),
+            "presets": lambda: (self.go_to("shape"), self.shape.preset_menu()),
+            "version": self.shape.change_version,
+            "without": self.shape.hear_without,
             "alone": self.gather.toggle_alone,
             "mute": self.gather.toggle_mute,
             "hear_me": lambda: self.share.hear(True),
@@ -282,6 +292,8 @@ class Window(QMainWindow):
             self.checking.cancel()
         elif self.learning.part:
             self.learning.cancel()
+        elif self.levelling.part:
+            self.levelling.cancel()
         elif self.taking.state != "idle":
             self.taking.cancel()
         elif self.place == "soundcheck":

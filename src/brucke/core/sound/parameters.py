@@ -43,6 +43,8 @@ M_GAIN = M_THRESHOLD + 3  # and three gains
 (T_VOICES, T_DELAY, T_DEPTH, T_WANDER, T_LEVEL) = range(1, 6)
 (N_STRENGTH, N_FLOOR, N_WINDOW) = range(1, 4)
 WINDOW_NAMES = tuple(WINDOWS)
+MOST_VOICES = 4
+SPACING = 0.37  # a copy comes later than the one before by this share of the delay; no round number, so none meet
 BAND_NUMBERS = 5  # g, k, and what of input, band-pass and low-pass goes out
 LOOK_AHEAD = 64  # frames a limiter looks ahead
 BETWEEN = 10  # and what finding the peaks between samples takes
@@ -61,6 +63,11 @@ def processor_latency_frames(p: Processor, block: int) -> int:
         w = WINDOWS[p.window]
         return w.synthesis - math.gcd(block, w.hop)
     return LOOK_AHEAD + BETWEEN if isinstance(p, Limiter) else 0
+
+
+def copies_ms(p: Thickening) -> tuple[float, ...]:
+    """When each copy comes."""
+    return tuple(held(p, "delay_ms") * (1 + SPACING * v) for v in range(p.voices))
 
 
 def band_numbers(band: Band, rate_hz: float) -> tuple[float, float, float, float, float]:

@@ -9,10 +9,8 @@ import math
 from numba import njit
 
 from .dynamics import RING
-from .parameters import ON, PARAMS, T_DELAY, T_DEPTH, T_LEVEL, T_VOICES, T_WANDER
+from .parameters import MOST_VOICES, ON, PARAMS, SPACING, T_DELAY, T_DEPTH, T_LEVEL, T_VOICES, T_WANDER
 
-MOST = 4
-SPACING = 0.37  # each copy comes later than the one before by this share of the delay; no round number, so none meet
 DEPTH_S = 0.2  # how fast another depth is reached
 FADE_S = 0.02
 _AT, _PHASE, _FROM, _TO, _SHARE = range(PARAMS, PARAMS + 5)
@@ -51,12 +49,16 @@ def thickening(sound, params, state, memory, smooth, rate):  # type: ignore[no-u
             base = c * RING
             memory[base + at] = sound[c, i]
             total = 0.0
-            for v in range(MOST):
+            for v in range(MOST_VOICES):
                 share = min(1.0, max(0.0, state[T_VOICES] - v))
                 if share == 0.0:
                     continue
                 # Copies and channels wander apart from each other.
-                wander = state[T_DEPTH] * rate * (1.0 + math.sin(phase + 2.0 * math.pi * v / MOST + 0.5 * math.pi * c))
+                wander = (
+                    state[T_DEPTH]
+                    * rate
+                    * (1.0 + math.sin(phase + 2.0 * math.pi * v / MOST_VOICES + 0.5 * math.pi * c))
+                )
                 longer = (1.0 + SPACING * v) * rate
                 heard = _read(memory, base, at, state[_TO] * longer + wander)
                 if old > 0.0:

@@ -4,13 +4,12 @@ from dataclasses import dataclass
 
 from PyQt6.QtCore import QRectF
 
+from ...core.levels import GOOD_DB
 from ..paint.ruler import METER_MARKS_DB, level_share
 from ..paint.sheet import Box, Line, Sheet
 from ..theme.fonts import first_fitting, height, width, wrap
 from ..theme.tokens import Tokens
 from .model import DeviceRow, GatherData, PartRow
-
-GOOD_DB = (-18.0, -9.0)  # where a loud passage should peak: common practice, no source
 
 
 @dataclass(frozen=True)

@@ -4,6 +4,7 @@ from collections.abc import Callable
 
 from ... import words
 from ...core import part_edits
+from ...core.levels import GOOD_DB
 from ...core.part_edits import MODES, mode_of
 from ...core.setup import IN_THE_ROOM, Part, Setup
 from ...translation import _
@@ -14,6 +15,8 @@ from ..kit.field import NumberField, TextField
 from ..kit.flow import Flow
 from ..kit.label import Words
 from ..kit.row import row
+from ..level_help import LevelHelp
+from ..levelling import Levelling
 from ..theme.theme import Theme
 
 Edit = Callable[[str, Setup], None]  # label, setup after
@@ -47,8 +50,9 @@ class PartCard(Card):
 class LevelCard(PartCard):
     """The raw input beside the trim: what is clipped at the input no trim can mend."""
 
-    def __init__(self, theme: Theme, edit: Edit):
+    def __init__(self, theme: Theme, edit: Edit, levelling: Levelling):
         super().__init__(theme, edit, _("Set the level"))
+        self.help = LevelHelp(theme, levelling, "gather")
         self.hint = Words(theme, "small", "mute")
         self.input = Words(theme, "strong", wraps=False)
         self.anew = Button(theme, "Count anew", "plain")
@@ -60,11 +64,13 @@ class LevelCard(PartCard):
         self.column.addWidget(self.hint)
         self.column.addLayout(row(self.input, self.anew))
         self.column.addLayout(row(label(theme, "trim"), self.trim))
+        self.column.addWidget(self.help)
         self.column.addLayout(row(self.alone, self.mute, stretch=1))
         self.trim.entered.connect(self._trimmed)
 
     def refresh(self) -> None:
         self.trim.show_value(self.part.trim_db)
+        self.help.show_part(self.part.id)
 
     def show_input(self, peak_db: float | None, clips: int) -> None:
         """What comes in before the trim."""
@@ -75,7 +81,10 @@ class LevelCard(PartCard):
             )
         else:
             self.hint.say(
-                _("Play or sing the loudest line. Bring the trim to where it peaks in the good range."), "mute"
+                _("The loudest line should peak between the two marks: {low} to {high}FS.").format(
+                    low=words.db_text(GOOD_DB[0]), high=words.db_text(GOOD_DB[1])
+                ),
+                "mute",
             )
         self.anew.setVisible(clips > 0)
         self.input.say(_("input –") if peak_db is None else _("input {db}FS").format(db=words.db_text(peak_db)))

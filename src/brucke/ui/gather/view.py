@@ -19,6 +19,7 @@ from ..kit.flow import Flow
 from ..kit.label import Words
 from ..kit.menu import open_menu
 from ..kit.place import PlaceFrame, scrolled
+from ..levelling import Levelling
 from ..running import Running
 from ..session import Session
 from ..theme.theme import Theme
@@ -36,9 +37,12 @@ class GatherView(QWidget):
     opens = pyqtSignal()
     began = pyqtSignal(str)
 
-    def __init__(self, theme: Theme, session: Session, running: Running, documents: Documents):
+    def __init__(
+        self, theme: Theme, session: Session, running: Running, documents: Documents, levelling: Levelling
+    ):  # fmt: skip
         super().__init__()
         self.theme, self.session, self.running, self.documents = theme, session, running, documents
+        self.levelling = levelling
         self.chosen, self._chosen_at = "", 0
         self.absent: set[str] = set()
         self.start = StartPage(theme)
@@ -88,7 +92,7 @@ class GatherView(QWidget):
         theme = self.theme
         self.title = Words(theme, "title", wraps=False)
         self.where = Words(theme, "body", "mute")
-        self.level = LevelCard(theme, self._edit_part)
+        self.level = LevelCard(theme, self._edit_part, self.levelling)
         self.tracks = TrackCard(theme, self._edit_part, self.documents, self.running)
         self.channels = ChannelsCard(theme, self._edit_part)
         self.along = AlongCard(theme, self._edit_part)

@@ -13,6 +13,7 @@ from .sheet_view import SheetView
 class ButtonsDrawing(SheetView):
     """Buttons over the things of a sheet; subclasses lay out, place and name them."""
 
+    sideways = False
     chose = pyqtSignal(str)
     moved = pyqtSignal(str, int)
 
@@ -38,10 +39,10 @@ class ButtonsDrawing(SheetView):
         self._data, self._chosen = data, chosen
         ids = self.ids()
         while len(self.buttons) < len(ids):
-            button = RowButton(self.theme, self)
+            button = RowButton(self.theme, self, self.sideways)
             button.clicked.connect(lambda _checked=False, b=button: self.chose.emit(self._id(b)))
             button.stepped.connect(self._step)
-            button.moved.connect(lambda by, b=button: self.moved.emit(self._id(b), by))
+            button.moved.connect(lambda by, b=button: self.moved.emit(self._moving(b), by))
             self.buttons.append(button)
         for i, button in enumerate(self.buttons):
             button.setVisible(i < len(ids))
@@ -53,6 +54,10 @@ class ButtonsDrawing(SheetView):
 
     def _id(self, button: RowButton) -> str:
         return self.ids()[self.buttons.index(button)]
+
+    def _moving(self, button: RowButton) -> str:
+        """What the button moves: a drag goes on with the thing it took up, which is chosen since."""
+        return self._chosen if button.carried else self._id(button)
 
     def _step(self, by: int) -> None:
         ids = self.ids()

@@ -10,15 +10,16 @@ from ..theme.theme import Theme
 
 class RowButton(QAbstractButton):
     """Paints only its focus. `stepped(±1)` with the arrow keys; `moved(±1)` with Alt and arrow, or by dragging it
-    over its neighbour."""
+    over its neighbour, up and down or `sideways`. `carried` once a drag has moved something."""
 
     stepped = pyqtSignal(int)
     moved = pyqtSignal(int)
 
-    def __init__(self, theme: Theme, parent: QWidget):
+    def __init__(self, theme: Theme, parent: QWidget, sideways: bool = False):
         super().__init__(parent)
-        self._theme = theme
+        self._theme, self._sideways = theme, sideways
         self._from = 0.0
+        self.carried = False
         self.setCheckable(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
 
@@ -40,16 +41,27 @@ class RowButton(QAbstractButton):
         else:
             self.stepped.emit(step)
 
+    def _along(self, e: QMouseEvent) -> float:
+        return e.position().x() if self._sideways else e.position().y()
+
     def mousePressEvent(self, e: QMouseEvent | None) -> None:
         if e is not None:
-            self._from = e.position().y()
+            self._from, self.carried = self._along(e), False
         super().mousePressEvent(e)
 
     def mouseMoveEvent(self, e: QMouseEvent | None) -> None:
         super().mouseMoveEvent(e)
         if e is None or not e.buttons() & Qt.MouseButton.LeftButton:
             return
-        by = e.position().y() - self._from
-        if abs(by) > self.height() * 0.75:
-            self._from += self.height() if by > 0 else -self.height()
+        by, size = self._along(e) - self._from, self.width() if self._sideways else self.height()
+        if abs(by) > size * 0.75:
+            self._from += size if by > 0 else -size
             self.moved.emit(1 if by > 0 else -1)
+            self.carried = True
+
+    def mouseReleaseEvent(self, e: QMouseEvent | None) -> None:
+        """What was carried somewhere else was not pressed."""
+        if self.carried:
+            self.setDown(False)
+        else:
+            super().mouseReleaseEvent(e)

@@ -1,53 +1,71 @@
-"""Shape: the chain of the chosen part."""
+"""Shape: the chain of the chosen part or listener."""
 
 from functools import partial
 
+import numpy as np
+from msgspec.structs import replace
+from PyQt6.QtGui import QHideEvent
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
-from ... import words
 from ...core import chain_edits
+from ...core.chain_edits import Chain, owned, owner_of
+from ...core.presets import Shelf
 from ...core.processors import MAX_SLOTS, NoiseRemoval
-from ...core.setup import Part, Setup
+from ...core.setup import Listener, Part, Setup
+from ...core.sound.parameters import latency_frames
+from ...engine.plan import Without
+from ...words import PROCESSOR_NAMES, ms_text
 from ...words_shape import KINDS, processor_name
 from ..kit.button import Button
-from ..kit.card import Card
 from ..kit.chips import Chips
 from ..kit.flow import Flow
 from ..kit.label import Words
 from ..kit.menu import open_menu
 from ..kit.place import PlaceFrame
 from ..learning import Learning
+from ..levelling import Levelling
+from ..running import Running
 from ..session import Session
 from ..theme.theme import Theme
 from .chain import ChainDrawing
-from .model import shape_data
-from .side import NoiseCard, ProcessorCard
+from .compare_card import CompareCard
+from .cost_card import CostCard
+from .level_cards import LevelCard, LoudnessCard
+from .model import ink_of, shape_data
+from .noise_card import NoiseCard
+from .presets import Presets
+from .side import ProcessorCard
+from .watch import SPECTRUM_FRAMES, ChainWatch, spectrum_of
+
+SPECTRUM_EVERY, NUMBERS_EVERY = 3, 10  # of the window's clock
+MOST_MATCH_DB = 24.0
 
 
 class ShapeView(QWidget):
-    """`thing` in this place is “PART/SLOT”."""
+    """`thing` in this place is “part/ID/SLOT” or “listener/ID/SLOT”; `owner` is what stands before the slot."""
 
-    def __init__(self, theme: Theme, session: Session, learning: Learning):
+    def __init__(
+        self, theme: Theme, session: Session, running: Running, learning: Learning, levelling: Levelling, shelf: Shelf
+    ):  # fmt: skip
         super().__init__()
-        self.theme, self.session, self.learning = theme, session, learning
-        self.part, self.slot = "", 0
+        self.theme, self.session, self.running, self.learning = theme, session, running, learning
+        self.owner, self.slot = "", 0
+        self.watch, self._ticks = ChainWatch(), 0
+        self.presets = Presets(self, session, shelf, lambda: self.owner)
         self._build_head()
         self.chain = ChainDrawing(theme)
+        self.title = Words(theme, "title", wraps=False)
+        self.processor = ProcessorCard(theme, self._edit)
+        self.noise = NoiseCard(theme, self._edit, learning)
+        self.level = LevelCard(theme, levelling)
+        self.loudness = LoudnessCard(theme, self._edit)
+        self.compare = CompareCard(theme, self._edit)
+        self.costs = CostCard(theme, self._edit)
         self._side = QWidget()
         side = QVBoxLayout(self._side)
         side.setContentsMargins(0, 0, 0, 0)
         side.setSpacing(8)
-        self.title = Words(theme, "title", wraps=False)
-        self.processor = ProcessorCard(theme, self._edit)
-        self.noise = NoiseCard(theme, self._edit, learning)
-        self.costs = Card(theme)
-        heading = Words(theme, "strong", wraps=False)
-        heading.setText("What it costs")
-        self.cost, self.dry = Words(theme, "body"), Words(theme, "body", "mute")
-        self.without = Button(theme, "Hear it without", "outline")
-        for w in (heading, self.cost, self.dry, self.without):
-            self.costs.column.addWidget(w)
-        for w in (self.title, self.processor, self.noise, self.costs):
+        for w in (self.title, self.processor, self.noise, self.level, self.loudness, self.compare, self.costs):
             side.addWidget(w)
         side.addStretch(1)
         column = QVBoxLayout(self)
@@ -59,64 +77,124 @@ class ShapeView(QWidget):
     def _build_head(self) -> None:
         title = Words(self.theme, "title", wraps=False)
         title.setText("How it sounds")
-        self.parts = Chips(self.theme, "Part", [], self.choose_part)
+        self.parts = Chips(self.theme, "Part", [], lambda id: self.choose_owner(f"part/{id}"))
+        self.at = Words(self.theme, "body", "mute", wraps=False)
+        self.at.setText("all together at")
+        self.listeners = Chips(self.theme, "Listener", [], lambda id: self.choose_owner(f"listener/{id}"))
+        self.preset = Button(self.theme, "Presets", "outline", "Y")
         self.add = Button(self.theme, "Add a processor", "outline", "A")
         self._head = QWidget()
-        flow = Flow(12, self._head)
-        for w in (title, self.parts, self.add):
-            flow.addWidget(w)
-        flow.pushed = self.add
+        lines = QVBoxLayout(self._head)
+        lines.setContentsMargins(0, 0, 0, 0)
+        lines.setSpacing(6)
+        for line in ((title, self.parts), (self.at, self.listeners, self.preset, self.add)):
+            flow = Flow(10)
+            for w in line:
+                flow.addWidget(w)
+            lines.addLayout(flow)
 
     def _connect(self) -> None:
         self.add.clicked.connect(self.add_menu)
+        self.preset.clicked.connect(self.preset_menu)
         self.chain.chose.connect(lambda slot: self.choose(int(slot)))
         self.chain.moved.connect(self._move)
-        self.without.clicked.connect(self.bypass)
+        self.compare.without.connect(self.hear_without)
+        self.loudness.anew.connect(self.running.measure_loudness_anew)
         self.session.changed.connect(self.refresh)
         self.learning.changed.connect(self._show_noise)
+        self.running.levels.connect(self._levels)
 
     # Showing
 
-    def _shaped(self) -> list[Part]:
+    def _parts(self) -> list[Part]:
         """Parts that can have a chain: sounds of one or two channels."""
         return [p for p in self.session.setup.parts if p.kind != "picture" and 0 < len(p.channels) <= 2]
 
+    def _listeners(self) -> list[Listener]:
+        return [x for x in self.session.setup.listeners if x.channels <= 2]
+
+    def _chain(self) -> Chain:
+        return chain_edits.chain_of(self.session.setup, self.owner) if self.owner else ()
+
     def refresh(self) -> None:
-        setup, parts = self.session.setup, self._shaped()
-        if self.part not in [p.id for p in parts]:
-            self.part = next((p.id for p in parts if p.chain), parts[0].id if parts else "")
-            self.slot = 0
-        part = setup.part(self.part) if self.part else None
-        chain = part.chain if part is not None else ()
+        setup, parts, listeners = self.session.setup, self._parts(), self._listeners()
+        if self.owner not in [owner_of(x) for x in (*parts, *listeners)]:
+            first = next((p for p in parts if p.chain), parts[0] if parts else None)
+            self.owner, self.slot = owner_of(first) if first is not None else "", 0
+        thing = owned(setup, self.owner) if self.owner else None
+        chain = self._chain()
         self.slot = min(self.slot, max(0, len(chain) - 1))
         self.parts.offer([(p.id, p.name) for p in parts])
-        self.parts.show_on(self.part)
-        data = shape_data(setup, part)
+        self.listeners.offer([(x.id, x.name) for x in listeners])
+        kind, _, id = self.owner.partition("/")
+        self.parts.show_on(id if kind == "part" else "")
+        self.listeners.show_on(id if kind == "listener" else "")
+        self.at.setVisible(bool(listeners))
+        data = shape_data(setup, self.owner)
         self.chain.show_data(data, str(self.slot) if chain else "")
-        self.add.setVisible(part is not None)
-        if part is None:
-            self.title.say("Nothing comes in yet.", "mute")
-        else:
-            self.title.say(part.name, f"part:{part.colour}")
+        for w in (self.add, self.preset, self.compare, self.costs):
+            w.setVisible(thing is not None)
         self.processor.setVisible(bool(chain))
-        self.costs.setVisible(bool(chain))
         self.noise.setVisible(bool(chain) and isinstance(chain[self.slot], NoiseRemoval))
-        if part is not None and chain:
-            self.processor.show_processor(setup, part.id, self.slot)
-            self.cost.say(f"{data.cost[0].upper()}{data.cost[1:]}.")
-            self.dry.say(f"{data.dry}." if data.dry else "")
+        self.level.setVisible(isinstance(thing, Part))
+        self.loudness.setVisible(isinstance(thing, Listener))
+        if thing is None:
+            self.title.say("Nothing comes in yet.", "mute")
+            return
+        self.title.say(thing.name, ink_of(thing))
+        self._show_side(setup, thing, data.cost)
+
+    def _show_side(self, setup: Setup, thing: Part | Listener, cost: str) -> None:
+        if thing.chain:
+            self.processor.show_processor(setup, self.owner, self.slot)
+        if isinstance(thing, Part):
+            self.level.show_part(thing)
             self._show_noise()
-            self.without.setText("Hear it without" if any(p.on for p in chain) else "Hear it with")
+        else:
+            self.loudness.show_listener(setup, thing)
+            self._show_loudness()
+        self.compare.show_chain(setup, self.owner, self.slot, self.session.live.without)
+        seconds = latency_frames(thing.chain, setup.block_frames) / setup.rate_hz
+        self.costs.show_chain(setup, self.owner, cost, ms_text(seconds, 1))
 
     def _show_noise(self) -> None:
-        chain = self.session.setup.part(self.part).chain if self.part else ()
-        p = chain[self.slot] if self.slot < len(chain) else None
+        chain = self._chain()
+        p = chain[self.slot] if chain else None
         if isinstance(p, NoiseRemoval):
-            self.noise.show_noise(self.session.setup, self.part, p)
+            self.noise.show_noise(self.session.setup, self.owner.partition("/")[2], p)
+
+    def _show_loudness(self) -> None:
+        index = self.running.chain_index(self.owner) - max(1, len(self.session.setup.parts))
+        told = self.running.loudness
+        silent = np.array([-np.inf] * 4 + [0.0])
+        row = told[index] if self.running.state == "running" and 0 <= index < len(told) else silent
+        self.loudness.show_loudness(*(float(x) for x in row))
+
+    def _levels(self) -> None:
+        """With every frame while it runs: what moves in the drawings."""
+        index = self.running.chain_index(self.owner) if self.owner else -1
+        if not self.isVisible() or not 0 <= index < len(self.running.readings) or self.running.link is None:
+            return
+        self.watch.of(self.owner)
+        self._ticks += 1
+        if self._ticks % SPECTRUM_EVERY == 0:
+            self.watch.spectrum = spectrum_of(self.running.link.into_chain(index, SPECTRUM_FRAMES))
+        self.watch.feed(self.running.readings[index])
+        self.chain.feed(self.watch, self.session.setup.rate_hz)
+        if self._ticks % NUMBERS_EVERY == 0:
+            if self.owner.startswith("listener/"):
+                self._show_loudness()
+            elif self.noise.isVisible():
+                self.noise.show_mismatch(float(self.watch.told[0, 1]))
+
+    def choose_owner(self, owner: str) -> None:
+        if owner != self.owner:
+            self._end_without()
+        self.owner, self.slot = owner, 0
+        self.refresh()
 
     def choose_part(self, part: str) -> None:
-        self.part, self.slot = part, 0
-        self.refresh()
+        self.choose_owner(f"part/{part}")
 
     def choose(self, slot: int) -> None:
         self.slot = slot
@@ -124,50 +202,82 @@ class ShapeView(QWidget):
 
     def go_to(self, thing: str) -> None:
         """Show what an undo touched."""
-        part, _, slot = thing.partition("/")
-        self.part, self.slot = part, int(slot or 0)
+        owner, _, slot = thing.rpartition("/")
+        self.owner, self.slot = owner, int(slot) if slot.isdigit() else 0
         self.refresh()
+
+    def hideEvent(self, e: QHideEvent | None) -> None:
+        """Nobody goes on air without their processors because they forgot to switch them on again."""
+        if e is not None and not e.spontaneous():
+            self._end_without()
+        super().hideEvent(e)
 
     # Doing
 
     def _edit(self, label: str, after: Setup) -> None:
         # Nudges of one number are one step.
-        self.session.edit(label, after, "shape", f"{self.part}/{self.slot}", key=f"{self.part}/{self.slot} {label}")
+        where = f"{self.owner}/{self.slot}"
+        self.session.edit(label, after, "shape", where, key=f"{where} {label}")
 
     def add_menu(self) -> None:
         lines = (
             (f"{processor_name(fresh)}  –  {what}", partial(self.add_processor, code))
             for code, (fresh, what) in KINDS.items()
+            if self.owner.startswith("part/") or code != "noise_removal"
         )
         self.menu = open_menu(self.add, lines)
 
+    def preset_menu(self) -> None:
+        self.menu = open_menu(self.preset, self.presets.lines())
+
     def add_processor(self, code: str) -> None:
-        if not self.part:
+        if not self.owner:
             return
-        after = chain_edits.add_processor(self.session.setup, self.part, KINDS[code][0])
+        after = chain_edits.add_processor(self.session.setup, self.owner, KINDS[code][0])
         if after == self.session.setup:
-            full = len(after.part(self.part).chain) >= MAX_SLOTS
+            full = len(self._chain()) >= MAX_SLOTS
             text = f"{MAX_SLOTS} processors are the most in one chain." if full else "One noise removal is enough."
             self.session.noticed.emit(text, "amber")
             return
-        chain = after.part(self.part).chain
-        self.slot = 0 if isinstance(chain[0], NoiseRemoval) and code == "noise_removal" else len(chain) - 1
-        name = words.part_name(after, self.part)
-        self.session.edit(f"{name} {words.PROCESSOR_NAMES[code]} added", after, "shape", f"{self.part}/{self.slot}")
+        chain = chain_edits.chain_of(after, self.owner)
+        self.slot = 0 if code == "noise_removal" else len(chain) - 1
+        name = owned(after, self.owner).name
+        self.session.edit(f"{name} {PROCESSOR_NAMES[code]} added", after, "shape", f"{self.owner}/{self.slot}")
         self.chain.focus_row()
 
     def _move(self, slot: str, by: int) -> None:
         self.choose(int(slot))
-        moving = self.session.setup.part(self.part).chain[self.slot]
+        moving = self._chain()[self.slot]
         self.processor.move(by)
-        chain = self.session.setup.part(self.part).chain
-        self.choose(next(i for i, p in enumerate(chain) if p is moving))
+        self.choose(next(i for i, p in enumerate(self._chain()) if p is moving))
         self.chain.focus_row()
 
-    def bypass(self) -> None:
-        """The sound without all of its processors, or with them again."""
-        chain = self.session.setup.part(self.part).chain
-        on = not any(p.on for p in chain)
-        name = words.part_name(self.session.setup, self.part)
-        after = chain_edits.switch_all(self.session.setup, self.part, on)
-        self._edit(f"{name} {'with' if on else 'without'} its processors", after)
+    def change_version(self) -> None:
+        if self.owner:
+            self.compare.change_version()
+
+    def hear_without(self, slot: int = -1) -> None:
+        """The sound without one or all of its processors at the same loudness, or with them again."""
+        live, chain = self.session.live, self._chain()
+        if not chain:
+            return
+        now = live.without
+        if now is not None and (now.owner, now.slot) == (self.owner, slot):
+            self._end_without()
+            return
+        wanted = Without(owner=self.owner, slot=slot, gain_db=self._match_db(slot))
+        self.session.set_live(replace(live, without=wanted))
+
+    def _match_db(self, slot: int) -> float:
+        """How much louder what is left out makes the sound."""
+        if slot < 0:
+            index, told = self.running.chain_index(self.owner), self.running.chain_loudness
+            before, after = told[index] if 0 <= index < len(told) else (-np.inf, -np.inf)
+            by = float(after - before) if np.isfinite(before) and np.isfinite(after) else 0.0
+        else:
+            by = self.watch.gain_db(slot, len(self._chain()))
+        return round(min(max(by, -MOST_MATCH_DB), MOST_MATCH_DB), 1)
+
+    def _end_without(self) -> None:
+        if self.session.live.without is not None:
+            self.session.set_live(replace(self.session.live, without=None))

@@ -1,0 +1,100 @@
+"""How loud a sound comes in, and how loud a listener gets everything."""
+
+from PyQt6.QtCore import pyqtSignal
+
+from ...core import chain_edits
+from ...core.setup import Listener, Part, Setup
+from ...translation import _
+from ...words_shape import LOUDNESS_WORDS, loudness_text, off_target_text, peak_text
+from ..kit.button import Button
+from ..kit.card import Card
+from ..kit.field import NumberField
+from ..kit.flow import Flow
+from ..kit.label import Words
+from ..kit.row import row
+from ..level_help import LevelHelp
+from ..levelling import Levelling
+from ..theme.theme import Theme
+from .side import Edit
+
+ENOUGH_S = 5.0  # so much has to be heard before it says how loud it is as a whole
+
+
+class LevelCard(Card):
+    """The trim of a part, from its loudest line."""
+
+    def __init__(self, theme: Theme, levelling: Levelling):
+        super().__init__(theme)
+        title = Words(theme, "strong", wraps=False)
+        title.setText(_("Level"))
+        self.help = LevelHelp(theme, levelling, "shape")
+        self.column.addWidget(title)
+        self.column.addWidget(self.help)
+
+    def show_part(self, part: Part) -> None:
+        self.help.show_part(part.id)
+
+
+class LoudnessCard(Card):
+    """Momentary, short-term and integrated loudness and true peak of a listener; the target, and the way there."""
+
+    anew = pyqtSignal()
+
+    def __init__(self, theme: Theme, edit: Edit):
+        super().__init__(theme)
+        self.edit = edit
+        self.setup, self.listener = Setup(), Listener(id="", name="", kind="monitor", device="")
+        self.off_lu: float | None = None
+        title = Words(theme, "strong", wraps=False)
+        title.setText(_("Loudness"))
+        self.column.addWidget(title)
+        self.values = [Words(theme, "strong", wraps=False) for _name in LOUDNESS_WORDS]
+        for name, value in zip(LOUDNESS_WORDS, self.values, strict=True):
+            label = Words(theme, "body", "mute", wraps=False)
+            label.setText(name)
+            line = row(label, value)
+            line.insertStretch(1, 1)
+            self.column.addLayout(line)
+        label = Words(theme, "body", "mute", wraps=False)
+        label.setText(_("target"))
+        self.target = NumberField(theme, _("Target loudness"), -40, -6, "LUFS")
+        self.column.addLayout(row(label, self.target))
+        self.verdict = Words(theme, "body", "mute")
+        self.column.addWidget(self.verdict)
+        self.bring = Button(theme, _("Bring it to the target"), "outline")
+        self.again = Button(theme, _("Measure anew"), "outline")
+        buttons = Flow(8)
+        buttons.addWidget(self.bring)
+        buttons.addWidget(self.again)
+        self.column.addLayout(buttons)
+        self.target.entered.connect(self._target)
+        self.bring.clicked.connect(self.bring_to_target)
+        self.again.clicked.connect(self.anew)
+
+    def show_listener(self, setup: Setup, listener: Listener) -> None:
+        self.setup, self.listener = setup, listener
+        self.target.show_value(listener.target_lufs)
+
+    def show_loudness(self, momentary: float, short: float, integrated: float, peak: float, seconds: float) -> None:
+        """In LUFS and dBTP; −∞ where nothing sounded."""
+        for value, text in zip(
+            self.values, (*map(loudness_text, (momentary, short, integrated)), peak_text(peak)), strict=True
+        ):
+            if value.text() != text:
+                value.say(text)
+        enough = seconds >= ENOUGH_S and integrated > -70
+        self.off_lu = integrated - self.listener.target_lufs if enough else None
+        said = _("Listening: play or sing for {s:.0f} s.").format(s=ENOUGH_S)
+        self.verdict.say(off_target_text(self.off_lu) if self.off_lu is not None else said)
+        self.bring.setEnabled(self.off_lu is not None)
+
+    def _target(self, value: float) -> None:
+        after = chain_edits.set_target(self.setup, self.listener.id, value)
+        self.edit(_("{name} target loudness").format(name=self.listener.name), after)
+
+    def bring_to_target(self) -> None:
+        if self.off_lu is None:
+            return
+        after = chain_edits.bring_to_target(self.setup, self.listener.id, -self.off_lu)
+        self.edit(_("{name} to its target loudness").format(name=self.listener.name), after)
+        self.anew.emit()
