@@ -11,7 +11,10 @@ import pyloudnorm
 import pytest
 import soundfile as sf
 
+from brucke.core.processors import Gain, Limiter
 from brucke.core.sound.loudness import LoudnessMeter, PowerSteps, compared_lufs, k_weighting
+from brucke.core.sound.parameters import latency_frames
+from brucke.core.sound.targeting import gain_for_target, through
 from brucke.demo import FOLDER
 
 RATE = 48000
@@ -133,3 +136,19 @@ def test_before_and_after_are_compared_where_somebody_sounds(rng):
     a, b = compared_lufs(before, after)
     assert b - a == pytest.approx(12.04, abs=0.5)
     assert compared_lufs(PowerSteps(RATE, 2), PowerSteps(RATE, 2)) == (-math.inf, -math.inf)
+
+
+def test_the_gain_for_a_target_is_found_through_a_limiter_with_what_passes_it_by(sources):
+    """Checked by the meter on the sound that the chain makes with that gain, the rest of the mix added."""
+    voice = np.stack([sources["voice"][10 * RATE : 20 * RATE]] * 2).astype(np.float32)
+    past = 0.02 * np.stack([sources["harp"][: 10 * RATE]] * 2).astype(np.float32)
+    now = (Gain(gain_db=-6),)
+    chain = (Gain(), Limiter())
+    wait = latency_frames(chain, 1024)
+    for target in (-30.0, -18.0):
+        gain, reached = gain_for_target(voice, through(now, voice, RATE) + past, chain, now, 0, RATE, target)
+        late = np.pad(past, ((0, 0), (wait, 0)))[:, : voice.shape[1]]
+        out = through((Gain(gain_db=gain), Limiter()), voice, RATE) + late
+        assert meter(out[:, RATE:]).integrated_lufs == pytest.approx(target, abs=0.2)
+        assert reached == pytest.approx(target, abs=0.1)
+    assert gain_for_target(0 * voice, 0 * voice, chain, now, 0, RATE, -18)[1] == -math.inf

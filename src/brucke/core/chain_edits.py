@@ -144,16 +144,23 @@ def set_target(setup: Setup, listener: str, lufs: float) -> Setup:
     return _change(setup, f"listener/{listener}", target_lufs=round(min(max(lufs, -40.0), -6.0), 1))
 
 
+def gain_slot(chain: Chain) -> int:
+    """Where its first gain that is on stands, −1 without one."""
+    return next((i for i, p in enumerate(chain) if isinstance(p, Gain) and p.on), -1)
+
+
 def bring_to_target(setup: Setup, listener: str, by_db: float) -> Setup:
     """So much louder or softer as a whole, by a gain with a limiter behind it; what is there already is used."""
     owner = f"listener/{listener}"
     chain = chain_of(setup, owner)
-    gain = next((i for i, p in enumerate(chain) if isinstance(p, Gain) and p.on), None)
-    if gain is None:
+    if gain_slot(chain) < 0:
         behind = next((i for i, p in enumerate(chain) if isinstance(p, Limiter)), len(chain))
-        setup = set_chain(setup, owner, (*chain[:behind], Gain(), *chain[behind:]))
-        gain = behind
-    if not any(isinstance(p, Limiter) and p.on for p in chain_of(setup, owner)[gain:]):
-        setup = set_chain(setup, owner, (*chain_of(setup, owner), Limiter()))
-    now: Any = chain_of(setup, owner)[gain]
+        chain = (*chain[:behind], Gain(), *chain[behind:])
+    gain = gain_slot(chain)
+    if not any(isinstance(p, Limiter) and p.on for p in chain[gain:]):
+        chain = (*chain, Limiter())
+    if len(chain) > MAX_SLOTS:
+        return setup
+    setup = set_chain(setup, owner, chain)
+    now: Any = chain[gain]
     return change_processor(setup, owner, gain, gain_db=round(now.gain_db + by_db, 1))

@@ -18,6 +18,10 @@ class LevelAdvice:
     trim_db: float = 0.0
 
 
+TARGET_S = 15.0  # so long a listener's sound is listened to before its loudness is set
+CLOSE_LU = 0.5  # near enough
+
+
 def level_advice(part: Part, loudest_db: float) -> LevelAdvice:
     """From the loudest sample that came in before the trim, in dBFS."""
     if loudest_db >= CLIPPED_DB:

@@ -128,7 +128,7 @@ class Listener(_Data, frozen=True, kw_only=True):
     chain: tuple[Processor, ...] = ()
     other_chain: tuple[Processor, ...] | None = None
     version: Version = "A"
-    target_lufs: float = -16.0
+    target_lufs: float = -18.0
 
 
 class MapPoint(_Data, frozen=True, kw_only=True):

@@ -165,6 +165,20 @@ class EngineLink:
         """A copy of [P + L, before and after the chain] in LUFS, of the same moments; −∞ where nothing sounded."""
         return self.region.sound("chain_loudness").copy()
 
+    def ask_for_gain(
+        self, index: int, chain: list[Any], now: list[Any], slot: int, target_lufs: float, seconds: float
+    ) -> None:  # fmt: skip
+        """What gain in `slot` of `chain` would bring a listener to a loudness, after so much has been heard; the chain
+        in force is `now`. See `gain_answer`."""
+        if self.loudness is not None:
+            self.loudness.channel.send(
+                "target", index=index, chain=chain, now=now, slot=slot, target_lufs=target_lufs, seconds=seconds
+            )
+
+    def gain_answer(self) -> dict[str, Any] | None:
+        """`listener` (index of its chain), `gain_db`, `lufs`, which is None where nothing was heard; None before."""
+        return self.loudness.channel.receive() if self.loudness is not None else None
+
     def measure_loudness_anew(self) -> None:
         self.region.set(Head.LOUDNESS_FROM, self.region.get(Head.RECORDED))
 

@@ -8,9 +8,12 @@ import math
 import os
 import sys
 import time
+from typing import Any
 
+import msgspec
 import numpy as np
 
+from ..core.processors import Processor
 from ..core.sound.loudness import STEP_S, LoudnessMeter, PowerSteps, compared_lufs
 from .channel import Channel
 from .plan import F32
@@ -21,6 +24,29 @@ GAP_S = 1.0  # so late, what was missed is left out
 KEPT = 600  # steps of a chain that are kept
 
 
+class Question(msgspec.Struct, kw_only=True):
+    """What gain brings a listener to a loudness; what was heard for it so far."""
+
+    index: int
+    chain: tuple[Processor, ...]
+    now: tuple[Processor, ...]
+    slot: int
+    target_lufs: float
+    seconds: float
+    into: list[F32] = []
+    heard: list[F32] = []
+
+    def answer(self, rate: int) -> dict[str, Any] | None:
+        """None until enough was heard."""
+        if sum(x.shape[1] for x in self.into) < self.seconds * rate:
+            return None
+        from ..core.sound.targeting import gain_for_target  # numba, which nothing else here needs
+
+        into, heard = (np.ascontiguousarray(np.concatenate(x, axis=1)) for x in (self.into, self.heard))
+        gain, lufs = gain_for_target(into, heard, self.chain, self.now, self.slot, rate, self.target_lufs)
+        return {"listener": self.index, "gain_db": gain, "lufs": lufs if math.isfinite(lufs) else None}
+
+
 class Listening:
     def __init__(self, region: Region):
         self.region, s = region, region.shape
@@ -28,6 +54,7 @@ class Listening:
         self.began = region.get(Head.LOUDNESS_FROM)
         self.record, self.chained = region.sound("record_ring"), region.sound("chain_ring")
         self.meters: list[LoudnessMeter] = []
+        self.question: Question | None = None
         self._anew()
         self.before, self.after = ([PowerSteps(s.rate, 2) for _ in range(s.parts + s.listeners)] for _ in range(2))
         self.told = np.full((s.listeners, region["loudness"].shape[1]), -np.inf, np.float32)
@@ -58,6 +85,9 @@ class Listening:
         parts = sound[:split].reshape(s.parts, s.sides, -1)[:, :2]
         outs = sound[split:].reshape(s.listeners, s.channels, -1)[:, :2]
         self._listeners(outs)
+        if self.question is not None:
+            self.question.into.append(ends[self.question.index])
+            self.question.heard.append(outs[self.question.index - s.parts])
         _number, plan = region.read_plan()
         chained = [*(plan.codes[:, 0] != 0), *(plan.listener_codes[:, 0] != 0)]
         for i in np.flatnonzero(chained):
@@ -86,9 +116,15 @@ def main() -> None:
     listening = Listening(region)
     while not channel.lost:
         message = channel.receive()
-        if message is not None and message["do"] == "quit":
+        if message is not None and message.pop("do") == "quit":
             break
+        if message is not None:
+            listening.question = msgspec.convert(message, Question)
         listening.step()
+        answer = listening.question.answer(region.shape.rate) if listening.question is not None else None
+        if answer is not None:
+            listening.question = None
+            channel.send("gain", **answer)
         time.sleep(POLL_S)
 
 

@@ -160,7 +160,8 @@ def _noise(setup: Setup, part: Part) -> F32:
     profile = setup.profile(first.profile) if isinstance(first, NoiseRemoval) else None
     if profile is None or profile.rate_hz != setup.rate_hz:
         return np.zeros(BINS, np.float32)
-    return np.array(profile.power, np.float32)
+    # Learnt at the input; what comes to the chain has gone through the trim.
+    return (np.array(profile.power) * db_to_gain(part.trim_db) ** 2).astype(np.float32)
 
 
 def _alone(part: str, listener: str, route: Route | None) -> Route:

@@ -27,6 +27,7 @@ from ..engine.region import Head, Region, attach
 from ..ports.beat_sounds import beat_sounds
 from ..ports.files import F32, SoundFileError, write_sound
 from ..ports.track import FileTrack
+from ..standins.room import Room
 from ..standins.truth import invent
 from ..standins.world import Defer, World
 from .world_options import Options
@@ -105,6 +106,10 @@ class LiveWorld:
                 world.player.set_count_in(int(message["beats"]), float(message["tempo_bpm"]))
             case "absent":
                 self._absent(set(message["devices"]))
+            case "room":
+                world.room = Room(world.rate, float(message["hum_db"]), float(message["fan_db"]))
+            case "softer":
+                world.softer_db = -float(message["db"])
             case "cable":
                 world.cable = message["state"]
             case "keep":

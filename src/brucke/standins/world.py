@@ -18,6 +18,7 @@ from ..ports.track import MemoryTrack
 from .camera import Scene, loudness_of
 from .delays import F32, DelayLine
 from .performer import Performer
+from .room import Room
 from .services import Call, SoundKeeper, Stream
 from .truth import Cable, Truth
 
@@ -61,6 +62,9 @@ class World:
         self.cable: Cable = "unplugged"
         self.direct_monitoring = False
         self.noise_db: float | None = None
+        self.room: Room | None = None
+        self._murmur = np.zeros(self.n, np.float32)
+        self.softer_db = 0.0  # so much softer than their sound files everybody sings and plays
         self._rng = np.random.default_rng(truth.seed)
         self._make_interface(defer)
         self._make_services(defer)
@@ -189,6 +193,8 @@ class World:
             index = self._listener_index(device)
             if index is not None:
                 outs[index] = 0.0
+        if self.room is not None:
+            self._murmur = self.room.sound(n)
         self._play_interface(outs, m, rough, captures)
         for id, (index, call) in self._calls.items():
             call.hear(outs[index, :2], rough, self.player.playing)
@@ -240,7 +246,7 @@ class World:
             if performer is not None:
                 performer.hear(now, heard, rough)
                 if self.player.playing and not hold:
-                    sound = performer.play(now, self.n)
+                    sound = performer.play(now, self.n) * np.float32(10 ** (self.softer_db / 20))
             if hold and part.channels[0] == min(self._in_lines):
                 sound = sound + self._through_cable(ear[0], now)
             self._capture(device, part, sound, captures)
@@ -260,6 +266,8 @@ class World:
         truth = self.truth.interfaces[device.id]
         level = truth.noise_db if self.noise_db is None else self.noise_db
         noise = (self._rng.standard_normal(self.n) * 10 ** (level / 20)).astype(np.float32)
+        if part.source == "microphone":
+            noise += self._murmur
         channel = part.channels[0]
         taken = np.clip(self._in_lines[channel].push(sound + noise), -1, 1).astype(np.float32)
         captures[(device.id, channel)] = taken

@@ -1,5 +1,6 @@
 """Learning the noise of the room: some seconds of a part while nobody sounds, with progress, and a check that it was silence."""
 
+import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from .. import words
@@ -7,6 +8,7 @@ from ..core.chain_edits import keep_profile
 from ..core.naming import free_name
 from ..core.processors import NoiseRemoval
 from ..core.sound.noise_profile import GOOD_S, NotSilent, ProfileLearner
+from ..core.units import db_to_gain
 from ..engine.region import Head
 from ..translation import _
 from .running import Running
@@ -25,7 +27,7 @@ class Learning(QObject):
         self.session, self.running = session, running
         self.part, self.share, self.message, self.failed = "", 0.0, "", False
         self._learner: ProfileLearner | None = None
-        self._at = 0
+        self._at = self._dropouts = 0
         session.replaced.connect(self.cancel)
 
     def begin(self, part: str) -> None:
@@ -38,6 +40,7 @@ class Learning(QObject):
         self.part, self.share, self.message, self.failed = part, 0.0, "", False
         self._learner = ProfileLearner(self.session.setup.rate_hz)
         self._at = link.get(Head.RECORDED)
+        self._dropouts = self.running.dropouts
         self.changed.emit()
 
     def cancel(self) -> None:
@@ -64,8 +67,12 @@ class Learning(QObject):
             return
         parts, _listeners = link.recent(frames / learner.rate)
         self._at = done
-        sides = max(1, min(2, len(self.session.setup.parts[index].channels)))
-        learner.push(parts[index, :sides])
+        dropouts, self._dropouts = self._dropouts, self.running.dropouts
+        if dropouts != self._dropouts:
+            return  # what has holes in it is no silence of this room
+        part = self.session.setup.parts[index]
+        sides = max(1, min(2, len(part.channels)))
+        learner.push(parts[index, :sides] / np.float32(db_to_gain(part.trim_db)))
         self.share = min(1.0, learner.seconds / GOOD_S)
         if learner.seconds >= GOOD_S:
             self._conclude(learner)

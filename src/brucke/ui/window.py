@@ -32,6 +32,7 @@ from .share.view import ShareView
 from .soundcheck.view import SoundcheckView
 from .strip import Strip
 from .taking import Taking
+from .targeting import Targeting
 from .theme.theme import Theme
 
 COMPACT_PX = 560  # below this scaled height deck and strip make room for the place
@@ -57,6 +58,7 @@ class Window(QMainWindow):
         self.taking = Taking(session, self.running, take_seconds)
         self.learning = Learning(session, self.running)
         self.levelling = Levelling(session, self.running)
+        self.targeting = Targeting(session, self.running)
         self._before_check = "gather"
         self._ticks = 0
         self.actions_table = Actions(self, settings, self.do)
@@ -67,7 +69,13 @@ class Window(QMainWindow):
         self.gather = GatherView(theme, session, self.running, self.documents, self.levelling)
         self.share = ShareView(theme, session, self.running, self.checking)
         self.shape = ShapeView(
-            theme, session, self.running, self.learning, self.levelling, Shelf(self.documents.home / "presets")
+            theme,
+            session,
+            self.running,
+            self.learning,
+            self.levelling,
+            self.targeting,
+            Shelf(self.documents.home / "presets"),
         )
         self.align = AlignView(theme, session, self.measuring, self.taking)
         self.review = ReviewView(theme, session, self.taking)
@@ -133,7 +141,15 @@ class Window(QMainWindow):
         self.taking.proved.connect(self._proved)
         self.theme.changed.connect(self._compact)
         self.clock = FrameClock(self)
-        for part in (self.running, self.measuring, self.taking, self.checking, self.learning, self.levelling):
+        for part in (
+            self.running,
+            self.measuring,
+            self.taking,
+            self.checking,
+            self.learning,
+            self.levelling,
+            self.targeting,
+        ):
             self.clock.tick.connect(part.tick)
         self.clock.tick.connect(self._frame)
 
@@ -294,6 +310,8 @@ class Window(QMainWindow):
             self.learning.cancel()
         elif self.levelling.part:
             self.levelling.cancel()
+        elif self.targeting.listener:
+            self.targeting.cancel()
         elif self.taking.state != "idle":
             self.taking.cancel()
         elif self.place == "soundcheck":

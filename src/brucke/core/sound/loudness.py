@@ -142,12 +142,7 @@ class LoudnessMeter:
 
     @property
     def integrated_lufs(self) -> float:
-        blocks = self._windows(MOMENTARY_STEPS)
-        loud = blocks[blocks > _power(ABSOLUTE_LUFS)]
-        if not len(loud):
-            return -math.inf
-        gate = _power(_lufs(float(loud.mean())) + RELATIVE_LU)
-        return _lufs(float(loud[loud > gate].mean()))
+        return integrated_lufs(self._powers)
 
     @property
     def range_lu(self) -> float:
@@ -168,6 +163,16 @@ class LoudnessMeter:
             self.integrated_lufs, most(MOMENTARY_STEPS), most(SHORT_STEPS), self.range_lu,
             20 * math.log10(self.true_peak) if self.true_peak > 0 else -math.inf,
         )  # fmt: skip
+
+
+def integrated_lufs(powers: list[float]) -> float:
+    """Of all tenths of a second, through both gates."""
+    blocks = _windows(powers, MOMENTARY_STEPS)
+    loud = blocks[blocks > _power(ABSOLUTE_LUFS)]
+    if not len(loud):
+        return -math.inf
+    gate = _power(_lufs(float(loud.mean())) + RELATIVE_LU)
+    return _lufs(float(loud[loud > gate].mean()))
 
 
 def _windows(powers: list[float], steps: int) -> F64:

@@ -24,7 +24,8 @@ STEADY = 1.85
 
 
 class NoiseProfile(msgspec.Struct, frozen=True, kw_only=True):
-    """Mean power per bin of a root-Hann window of 1024 frames, divided by the window's own power."""
+    """Mean power per bin of a root-Hann window of 1024 frames, divided by the window's own power, as it comes in before
+    any trim."""
 
     name: str
     rate_hz: int

@@ -14,10 +14,11 @@ from ..kit.label import Words
 from ..kit.row import row
 from ..level_help import LevelHelp
 from ..levelling import Levelling
+from ..targeting import Targeting
 from ..theme.theme import Theme
 from .side import Edit
 
-ENOUGH_S = 5.0  # so much has to be heard before it says how loud it is as a whole
+SAID_S = 5.0  # so much was heard before it says how loud it is as a whole
 
 
 class LevelCard(Card):
@@ -40,11 +41,10 @@ class LoudnessCard(Card):
 
     anew = pyqtSignal()
 
-    def __init__(self, theme: Theme, edit: Edit):
+    def __init__(self, theme: Theme, edit: Edit, targeting: Targeting):
         super().__init__(theme)
-        self.edit = edit
+        self.edit, self.targeting = edit, targeting
         self.setup, self.listener = Setup(), Listener(id="", name="", kind="monitor", device="")
-        self.off_lu: float | None = None
         title = Words(theme, "strong", wraps=False)
         title.setText(_("Loudness"))
         self.column.addWidget(title)
@@ -68,7 +68,7 @@ class LoudnessCard(Card):
         buttons.addWidget(self.again)
         self.column.addLayout(buttons)
         self.target.entered.connect(self._target)
-        self.bring.clicked.connect(self.bring_to_target)
+        self.bring.clicked.connect(self._bring)
         self.again.clicked.connect(self.anew)
 
     def show_listener(self, setup: Setup, listener: Listener) -> None:
@@ -82,19 +82,22 @@ class LoudnessCard(Card):
         ):
             if value.text() != text:
                 value.say(text)
-        enough = seconds >= ENOUGH_S and integrated > -70
-        self.off_lu = integrated - self.listener.target_lufs if enough else None
-        said = _("Listening: play or sing for {s:.0f} s.").format(s=ENOUGH_S)
-        self.verdict.say(off_target_text(self.off_lu) if self.off_lu is not None else said)
-        self.bring.setEnabled(self.off_lu is not None)
+        busy = self.targeting.listener == self.listener.id
+        if busy or self.targeting.said_of == self.listener.id:
+            self.verdict.say(self.targeting.message, self.targeting.tone)
+        elif seconds >= SAID_S and integrated > -70:
+            self.verdict.say(off_target_text(integrated - self.listener.target_lufs), "mute")
+        else:
+            self.verdict.say("")
+        self.bring.setText(_("Stop") if busy else _("Bring it to the target"))
+        self.bring.updateGeometry()
 
     def _target(self, value: float) -> None:
         after = chain_edits.set_target(self.setup, self.listener.id, value)
         self.edit(_("{name} target loudness").format(name=self.listener.name), after)
 
-    def bring_to_target(self) -> None:
-        if self.off_lu is None:
-            return
-        after = chain_edits.bring_to_target(self.setup, self.listener.id, -self.off_lu)
-        self.edit(_("{name} to its target loudness").format(name=self.listener.name), after)
-        self.anew.emit()
+    def _bring(self) -> None:
+        if self.targeting.listener == self.listener.id:
+            self.targeting.cancel()
+        else:
+            self.targeting.begin(self.listener.id)

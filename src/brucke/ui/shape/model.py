@@ -22,6 +22,7 @@ from ...core.processors import (
 from ...core.setup import Listener, Part, Setup
 from ...core.sound.parameters import copies_ms, latency_frames, processor_latency_frames
 from ...core.sound.response import filter_response_db, level_curve_db
+from ...core.units import db_to_gain
 from ...translation import _
 from ...words_shape import kind_of, processor_name, shown_values
 
@@ -72,13 +73,14 @@ def spectrum_curve(power: "np.typing.NDArray[np.float64]", rate_hz: float) -> Cu
     return tuple(np.clip((db - NOISE_DB[0]) / NOISE_DB[1], 0, 1).round(3).tolist())
 
 
-def _curve(p: Processor, setup: Setup) -> tuple[Curve, tuple[float, float]]:
+def _curve(p: Processor, setup: Setup, trim_db: float) -> tuple[Curve, tuple[float, float]]:
     if isinstance(p, HighPass | Equaliser):
         db = filter_response_db(p, HZ, setup.rate_hz)
         return tuple(np.clip(0.5 + db / (2 * FILTER_DB), 0, 1).round(3).tolist()), (0.5, 0.5)
     if isinstance(p, NoiseRemoval):
         profile = setup.profile(p.profile)
-        return (spectrum_curve(np.array(profile.power), profile.rate_hz) if profile else ()), (0.0, 0.0)
+        power = np.array(profile.power if profile else (0.0,)) * db_to_gain(trim_db) ** 2
+        return (spectrum_curve(power, profile.rate_hz) if profile else ()), (0.0, 0.0)
     if isinstance(p, Gate | Compressor | DeEsser | Limiter):
         db = level_curve_db(p, LEVELS)
         return tuple(np.clip(1 - db / LEVEL_DB, 0, 1).round(3).tolist()), (0.0, 1.0)
@@ -97,9 +99,9 @@ def _bars(p: Processor) -> tuple[tuple[float, float], ...]:
     return ((0.02, 0.95), *((0.02 + ms / 100, 0.95 * max(0.05, height)) for ms in copies_ms(p)))
 
 
-def _card(p: Processor, setup: Setup) -> ProcessorCard:
+def _card(p: Processor, setup: Setup, trim_db: float) -> ProcessorCard:
     rate_hz, frames = setup.rate_hz, processor_latency_frames(p, setup.block_frames)
-    curve, straight = _curve(p, setup)
+    curve, straight = _curve(p, setup, trim_db)
     cost = words.ms_text(frames / rate_hz, 1) if frames else _("0 ms")
     threshold = 1 - held(p, "threshold_db") / LEVEL_DB if isinstance(p, Gate | Compressor) else None
     return ProcessorCard(
@@ -117,9 +119,10 @@ def shape_data(setup: Setup, owner: str) -> ShapeData:
     if not owner:
         return NOTHING
     thing = owned(setup, owner)
+    trim_db = thing.trim_db if isinstance(thing, Part) else 0.0
     frames = latency_frames(thing.chain, setup.block_frames)
     cost = _("processing costs {ms}").format(ms=words.ms_text(frames / setup.rate_hz, 1) if frames else _("no time"))
-    return ShapeData(ink_of(thing), tuple(_card(p, setup) for p in thing.chain), cost if thing.chain else "")
+    return ShapeData(ink_of(thing), tuple(_card(p, setup, trim_db) for p in thing.chain), cost if thing.chain else "")
 
 
 @dataclass(frozen=True)

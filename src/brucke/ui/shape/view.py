@@ -26,6 +26,7 @@ from ..learning import Learning
 from ..levelling import Levelling
 from ..running import Running
 from ..session import Session
+from ..targeting import Targeting
 from ..theme.theme import Theme
 from .chain import ChainDrawing
 from .compare_card import CompareCard
@@ -45,7 +46,8 @@ class ShapeView(QWidget):
     """`thing` in this place is “part/ID/SLOT” or “listener/ID/SLOT”; `owner` is what stands before the slot."""
 
     def __init__(
-        self, theme: Theme, session: Session, running: Running, learning: Learning, levelling: Levelling, shelf: Shelf
+        self, theme: Theme, session: Session, running: Running, learning: Learning, levelling: Levelling,
+        targeting: Targeting, shelf: Shelf,
     ):  # fmt: skip
         super().__init__()
         self.theme, self.session, self.running, self.learning = theme, session, running, learning
@@ -58,7 +60,7 @@ class ShapeView(QWidget):
         self.processor = ProcessorCard(theme, self._edit)
         self.noise = NoiseCard(theme, self._edit, learning)
         self.level = LevelCard(theme, levelling)
-        self.loudness = LoudnessCard(theme, self._edit)
+        self.loudness = LoudnessCard(theme, self._edit, targeting)
         self.compare = CompareCard(theme, self._edit)
         self.costs = CostCard(theme, self._edit)
         self._side = QWidget()
