@@ -120,6 +120,7 @@ def _arrival_lines(setup: Setup, t: ListenerTiming) -> list[str]:
 
 
 def render(args: argparse.Namespace) -> int:
+    from .core.chain_edits import plug_ins
     from .engine.plan import PlanError
     from .ports.beat_sounds import read_beat
     from .ports.files import MAX_SECONDS, read_sound
@@ -142,9 +143,11 @@ def render(args: argparse.Namespace) -> int:
         written = render_setup(setup, inputs, args.out, args.seconds)
     except PlanError as e:
         raise CannotDo(f"{args.setup.name}: devices: {e}") from None
-    result = {"files": [str(p) for p in written]}
-    emit(args, result, lambda: result["files"])
-    return 0
+    dry = [p.name for _owner, p in plug_ins(setup).values() if p.on]
+    result = {"files": [str(p) for p in written], "left_dry": dry}
+    note = [f"without the plug-ins {', '.join(dry)}: they run only live"] if dry else []
+    emit(args, result, lambda: [*result["files"], *note])
+    return 1 if dry else 0
 
 
 def offset(args: argparse.Namespace) -> int:

@@ -222,7 +222,7 @@ def stage_text(setup: Setup, s: Stage) -> str:
 PROCESSOR_NAMES = {
     "noise_removal": _("room noise"), "high_pass": _("high-pass"), "gate": _("gate"), "equaliser": _("equaliser"), "compressor": _("compressor"),
     "multiband": _("multiband compressor"), "thickening": _("thickening"), "de_esser": _("de-esser"),
-    "gain": _("gain"), "limiter": _("limiter"),
+    "gain": _("gain"), "limiter": _("limiter"), "plug_in": _("plug-in"),
 }  # fmt: skip
 
 

@@ -12,6 +12,7 @@ from .core.processors import (
     Limiter,
     Multiband,
     NoiseRemoval,
+    PlugIn,
     Processor,
     Range,
     Thickening,
@@ -58,6 +59,8 @@ def kind_of(p: Processor) -> str:
 
 
 def processor_name(p: Processor) -> str:
+    if isinstance(p, PlugIn):
+        return p.name[:32]
     name = PROCESSOR_NAMES[kind_of(p)]
     return name[0].upper() + name[1:]
 
@@ -81,6 +84,8 @@ def shown_values(p: Processor) -> list[tuple[str, str]]:
     if isinstance(p, Equaliser):
         moved = [b for b in p.bands if b.gain_db] or list(p.bands)
         return [(SHAPES[b.shape], _band_text(b)) for b in moved[:SHOWN]]
+    if isinstance(p, PlugIn):
+        return [(x.name[:16], f"{x.value:.0%}".replace("%", " %")) for x in p.parameters[:SHOWN]]
     fields = RANGES[type(p).__name__]
     rows = [(FIELDS[f], value_text(float(getattr(p, f)), r)) for f, r in fields.items()]
     if isinstance(p, NoiseRemoval):
@@ -136,3 +141,16 @@ def felt_text(places: list[str], ms: str) -> str:
 
 def mismatch_text(db: float) -> str:
     return _("The room is {db:.0f} dB louder than when it was learnt. Learn it again when nobody sounds.").format(db=db)
+
+
+PLUG_IN_FAULTS = {
+    "crashed": _("crashed"), "hangs": _("does not answer"), "not_finite": _("gave no numbers"),
+    "wrong_latency": _("does not cost the time it was measured to cost"), "not_loaded": _("does not load"),
+    "not_here": _("is not on this computer"),
+}  # fmt: skip
+
+
+def plug_in_fault_text(name: str, fault: str) -> str:
+    return _("{name} {fault}. The sound goes on without it, dry and in time.").format(
+        name=name, fault=PLUG_IN_FAULTS[fault]
+    )  # fmt: skip

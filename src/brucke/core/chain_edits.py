@@ -8,7 +8,7 @@ from typing import Any
 from msgspec.structs import replace
 
 from .part_edits import change_part
-from .processors import MAX_SLOTS, Gain, Limiter, NoiseRemoval, Processor, held
+from .processors import MAX_PLUG_INS, MAX_SLOTS, Gain, Limiter, NoiseRemoval, PlugIn, Processor, held
 from .setup import Listener, Part, Setup
 from .sound.noise_profile import NoiseProfile
 
@@ -37,10 +37,54 @@ def _change(setup: Setup, owner: str, **fields: Any) -> Setup:
 
 
 def set_chain(setup: Setup, owner: str, chain: Chain) -> Setup:
-    """All of it at once. At a listener noise removal is left out: noise is taken out where it comes in."""
+    """All of it at once. At a listener noise removal is left out: noise is taken out where it comes in. Every plug-in
+    gets a place of its own; what finds none is left out."""
+    chain = _placed(setup, owner, chain)
     if not owner.startswith("part/"):
         chain = tuple(p for p in chain if not isinstance(p, NoiseRemoval))
     return _change(setup, owner, chain=chain[:MAX_SLOTS])
+
+
+def _placed(setup: Setup, owner: str, chain: Chain) -> Chain:
+    things: tuple[Part | Listener, ...] = (*setup.parts, *setup.listeners)
+    taken = {p.place for x in things if owner_of(x) != owner for p in x.chain if isinstance(p, PlugIn)}
+    placed: list[Processor] = []
+    for p in chain:
+        if isinstance(p, PlugIn) and (p.place in taken or not 0 <= p.place < MAX_PLUG_INS):
+            free = next((i for i in range(MAX_PLUG_INS) if i not in taken), None)
+            if free is None:
+                continue
+            p = replace(p, place=free)
+        if isinstance(p, PlugIn):
+            taken.add(p.place)
+        placed.append(p)
+    return tuple(placed)
+
+
+def give_places(setup: Setup) -> Setup:
+    """After chains were copied: the same, with a place of its own for every plug-in."""
+    seen: set[int] = set()
+    things: tuple[Part | Listener, ...] = (*setup.parts, *setup.listeners)
+    for thing in things:
+        mine = {p.place for p in thing.chain if isinstance(p, PlugIn)}
+        if mine & seen:
+            setup = set_chain(setup, owner_of(thing), thing.chain)
+        seen |= {p.place for p in chain_of(setup, owner_of(thing)) if isinstance(p, PlugIn)}
+    return setup
+
+
+def plug_ins(setup: Setup) -> dict[int, tuple[str, PlugIn]]:
+    """By place: whose chain it is in, and the plug-in."""
+    things: tuple[Part | Listener, ...] = (*setup.parts, *setup.listeners)
+    return {p.place: (owner_of(x), p) for x in things for p in x.chain if isinstance(p, PlugIn)}
+
+
+def set_plug_in(setup: Setup, owner: str, slot: int, key: str, value: float) -> Setup:
+    """One of its settings, held to 0…1."""
+    p: Any = chain_of(setup, owner)[slot]
+    value = min(max(value, 0.0), 1.0)
+    changed = tuple(replace(x, value=value) if x.key == key else x for x in p.parameters)
+    return change_processor(setup, owner, slot, parameters=changed)
 
 
 def add_processor(setup: Setup, owner: str, processor: Processor) -> Setup:
@@ -107,7 +151,8 @@ def other_version(setup: Setup, owner: str) -> Setup:
     thing = owned(setup, owner)
     chain = thing.chain if thing.other_chain is None else thing.other_chain
     version = "B" if thing.version == "A" else "A"
-    return _change(setup, owner, chain=chain, other_chain=thing.chain, version=version)
+    setup = _change(setup, owner, other_chain=thing.chain, version=version)
+    return set_chain(setup, owner, chain)
 
 
 def keep_version(setup: Setup, owner: str) -> Setup:

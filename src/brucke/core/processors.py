@@ -7,6 +7,8 @@ import msgspec
 
 MAX_SLOTS = 8
 MAX_BANDS = 6
+MAX_PLUG_INS = 8  # in a whole setup
+MAX_PLUG_IN_FRAMES = 2048  # what one may cost itself
 
 
 class _Data(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
@@ -132,7 +134,29 @@ class NoiseRemoval(_Data, frozen=True, kw_only=True, tag="noise_removal", tag_fi
     floor_db: float = -50.0
 
 
-Processor = NoiseRemoval | HighPass | Gate | Equaliser | Compressor | Multiband | Thickening | DeEsser | Gain | Limiter
+class PlugInParameter(_Data, frozen=True, kw_only=True):
+    """One setting of a plug-in; `value` from 0 to 1, as plug-ins count."""
+
+    key: str
+    name: str
+    value: float
+
+
+class PlugIn(_Data, frozen=True, kw_only=True, tag="plug_in", tag_field="kind"):
+    """One of the user's own plug-ins, by the name it was found under on this computer; a setup never says where a
+    plug-in stands, so that none from outside can start anything. It runs beside the engine, in `place`, a block later;
+    `latency_frames` is what it was measured to cost itself."""
+
+    on: bool = True
+    name: str
+    place: int = 0
+    latency_frames: int = 0
+    parameters: tuple[PlugInParameter, ...] = ()
+
+
+Processor = (
+    PlugIn | NoiseRemoval | HighPass | Gate | Equaliser | Compressor | Multiband | Thickening | DeEsser | Gain | Limiter
+)
 
 
 @dataclass(frozen=True)
@@ -145,6 +169,7 @@ class Range:
 
 
 RANGES: dict[str, dict[str, Range]] = {
+    "PlugIn": {},
     "NoiseRemoval": {"strength_percent": Range(0, 100, "%"), "floor_db": Range(-80, 0, "dB")},
     "HighPass": {"frequency_hz": Range(20, 1000, "Hz")},
     "Gate": {

@@ -10,7 +10,16 @@ from typing import Any
 import msgspec
 
 from .evidence import Knowledge
-from .processors import MAX_BANDS, MAX_SLOTS, Equaliser, NoiseRemoval, Processor
+from .processors import (
+    MAX_BANDS,
+    MAX_PLUG_IN_FRAMES,
+    MAX_PLUG_INS,
+    MAX_SLOTS,
+    Equaliser,
+    NoiseRemoval,
+    PlugIn,
+    Processor,
+)
 from .setup import IN_THE_ROOM, MAX_CHANNELS, MAX_DELAY_S, MAX_LISTENERS, MAX_PARTS, MAX_SIDES, Listener, Part, Setup
 from .sound.noise_profile import profile_problems
 
@@ -212,6 +221,13 @@ def chain_problems(chain: tuple[Processor, ...], place: str) -> Iterator[tuple[s
     for k, p in enumerate(chain):
         if isinstance(p, NoiseRemoval) and k > 0:
             yield f"{place}[{k}]", "noise removal stands first in a chain, and only there"
+        if isinstance(p, PlugIn):
+            if not 0 <= p.place < MAX_PLUG_INS:
+                yield f"{place}[{k}].place", f"{p.place} is outside 0 to {MAX_PLUG_INS - 1}"
+            if not 0 <= p.latency_frames <= MAX_PLUG_IN_FRAMES:
+                yield f"{place}[{k}].latency_frames", f"{p.latency_frames} is outside 0 to {MAX_PLUG_IN_FRAMES}"
+            if len(p.parameters) > 1000 or any(not 0 <= x.value <= 1 for x in p.parameters):
+                yield f"{place}[{k}].parameters", "expected at most 1000 settings from 0 to 1"
         if isinstance(p, Equaliser) and len(p.bands) > MAX_BANDS:
             yield f"{place}[{k}].bands", f"{len(p.bands)} bands, at most {MAX_BANDS} are possible"
 

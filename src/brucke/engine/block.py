@@ -13,6 +13,7 @@ from ..core.setup import MAX_DELAY_S
 from ..core.sound.kernels import find_active, finish, measure_inputs, measure_levels, mix, take_in
 from ..core.sound.kernels import shape as run_chains
 from ..core.sound.processors import LEVEL, MEMORY, STATE
+from .beside import Beside
 from .noise import NoiseStages
 from .plan import F32, I32, Plan, Shape
 
@@ -40,7 +41,7 @@ class BlockEngine:
     chain) and `outs` [L, C, n] hold the newest block; the meters their peak and mean square; `readings` [P + L, MAX_SLOTS + 1, READINGS] what the processors tell, see
     `core/sound/dynamics.py`; noise removal tells how much louder the room is than its profile."""
 
-    def __init__(self, shape: Shape, plan: Plan):
+    def __init__(self, shape: Shape, plan: Plan, beside: Beside | None = None):
         n = shape.block
         size = math.ceil((MAX_DELAY_S * shape.rate + 2 * n) / n) * n
         self.shape = shape
@@ -64,6 +65,7 @@ class BlockEngine:
         self.unfinished = self._sums[0]
         self._work = np.zeros((2, n), np.float32)
         self._noise = NoiseStages(shape, plan)
+        self._beside = beside or Beside(n)
         self._length = round(CROSSFADE_S * shape.rate)
         blocks = math.ceil(self._length / n)
         ramp = np.clip((np.arange(blocks * n) + 1) / self._length, 0, 1)
@@ -106,6 +108,7 @@ class BlockEngine:
         fade = self._fades[self._fading] if fading else self._steady
         a, b = self._old, self._new
         self._ins = ins
+        sends, returns, answered = self._beside.take()
         c, f, rate = self._chains, self._finishing, float(self.shape.rate)
         take_in(
             ins, b.part_source, a.trim, b.trim, fade, c.running, c.frozen, c.state, c.memory, self.shaped, self.raw,
@@ -114,7 +117,7 @@ class BlockEngine:
         self._noise.process(self.shaped)
         run_chains(
             b.codes, b.params, c.running, c.frozen, c.state, c.memory, c.wet, self.shaped, self.raw, self._ring,
-            self._pos, rate, self.bad,
+            self._pos, rate, self.bad, sends, returns, answered,
         )  # fmt: skip
         self._sums[:] = 0.0
         mix(
@@ -123,8 +126,9 @@ class BlockEngine:
         )  # fmt: skip
         finish(
             b.listener_codes, b.listener_params, f.running, f.frozen, f.state, f.memory, f.wet, self._work, self._sums,
-            self.outs, rate,
+            self.outs, rate, sends, returns, answered,
         )  # fmt: skip
+        self._beside.give(b.codes, b.params, b.listener_codes, b.listener_params)
         if fading:
             self._fading += 1
             if self._fading == len(self._fades):

@@ -45,6 +45,9 @@ class Channel:
         message: dict[str, Any] = msgspec.json.decode(data)
         return message
 
+    def fileno(self) -> int:
+        return self._socket.fileno()
+
     def wait(self) -> None:
         """Sleep until there is a message or the other side has closed."""
         select.select([self._socket], [], [])

@@ -1,6 +1,6 @@
 """The engine's own process: one thread, the block path and nothing else.
 
-python -m brucke.engine.host SHAPE FD SOCKET [WIRING] — started by `link.py`, never by hand.
+python -m brucke.engine.host SHAPE FD SOCKET BELLS [WIRING] — started by `link.py`, never by hand.
 """
 
 import contextlib
@@ -10,6 +10,7 @@ import os
 import resource
 import sys
 import time
+from typing import Any
 
 import msgspec
 import numpy as np
@@ -17,6 +18,7 @@ import numpy as np
 from ..ports.port import Port
 from ..ports.rings import RingPort
 from ..ports.soundcard import CardPort, Wiring
+from .beside import SENT, SharedBeside
 from .channel import Channel
 from .noise import NoiseStage
 from .region import Head, Region, attach, record_frames
@@ -28,11 +30,14 @@ REFUSED = 4
 
 
 class Host:
-    def __init__(self, region: Region, channel: Channel, wiring: Wiring | None = None):
+    def __init__(self, region: Region, channel: Channel, bells: list[int], wiring: Wiring | None = None):
         self.region, self.channel = region, channel
         shape = region.shape
         number, plan = region.read_plan()
-        self.runner = Runner(shape, plan)
+        told: Any = region["plug_ins"]
+        told[:, SENT] += 1  # nothing that was done for another engine counts
+        beside = SharedBeside(region.sound("plug_in_sends"), region.sound("plug_in_returns"), told, bells)
+        self.runner = Runner(shape, plan, beside)
         self.adopted = number
         rings = self.rings = RingPort(
             region.sound("in_ring"), region.sound("out_ring"), region.head, Head.OUT_BLOCKS, Head.IN_BLOCKS,
@@ -179,12 +184,12 @@ def warm_up(region: Region) -> None:
 def main() -> None:
     """Get ready, and wait for the word: an engine may stand by for one that dies."""
     region, channel = attach(sys.argv[1], int(sys.argv[2])), Channel.attach(int(sys.argv[3]))
-    wiring = msgspec.json.decode(sys.argv[4], type=Wiring) if len(sys.argv) > 4 else None
+    wiring = msgspec.json.decode(sys.argv[5], type=Wiring) if len(sys.argv) > 5 else None
     warm_up(region)
     while (message := channel.receive()) is None and not channel.lost:
         channel.wait()
     if message is not None and message["do"] == "go":
-        Host(region, channel, wiring).run()
+        Host(region, channel, [int(b) for b in sys.argv[4].split(",")], wiring).run()
 
 
 if __name__ == "__main__":

@@ -17,7 +17,9 @@ import numpy as np
 import numpy.typing as npt
 
 from ..core.measure.stimulus import StimulusKind, stimulus
+from ..core.processors import MAX_PLUG_INS
 from ..ports.soundcard import Wiring
+from .beside import ABSENT, DONE, STATE
 from .channel import Channel
 from .plan import F32, Plan, Shape
 from .region import Head, Region, chain_frames, record_frames, shape_text
@@ -50,7 +52,11 @@ class EngineLink:
 
     def __init__(self, shape: Shape, plan: Plan, world: list[str], card: Wiring | None = None):
         self.shape = shape
-        self._engine_arguments = [] if card is None else [msgspec.json.encode(card).decode()]
+        # One for every plug-in: a write wakes it.
+        self._bells = [os.eventfd(0, os.EFD_NONBLOCK) for _ in range(MAX_PLUG_INS)]
+        self.plug_ins: dict[int, Child] = {}
+        bells = ",".join(map(str, self._bells))
+        self._engine_arguments = [bells] if card is None else [bells, msgspec.json.encode(card).decode()]
         self.region = Region(shape)
         self.region.write_plan(plan)
         self.restarts = 0
@@ -83,7 +89,7 @@ class EngineLink:
             *arguments,
         ]
         process = subprocess.Popen(
-            argv, pass_fds=(self.region.fd, theirs.fileno()), stdin=subprocess.DEVNULL, stdout=subprocess.DEVNULL,
+            argv, pass_fds=(self.region.fd, theirs.fileno(), *self._bells), stdin=subprocess.DEVNULL, stdout=subprocess.DEVNULL,
             env={**os.environ, "BRUCKE_ROLE": role, "OMP_NUM_THREADS": "1", "OPENBLAS_NUM_THREADS": "1"},
         )  # fmt: skip
         theirs.close()
@@ -244,8 +250,43 @@ class EngineLink:
             rows[f"listeners/{id}"] = [base + x * self.shape.channels + c for c in range(channels)]
         return rows
 
+    # Plug-ins
+
+    def start_plug_in(self, place: int, file: str, name: str, latency_frames: int, settings: dict[str, float]) -> None:
+        """In a process of its own; watch `plug_in_state`."""
+        self.stop_plug_in(place)
+        child = self._spawn(
+            "plug-in", "brucke.engine.plug_in_host", str(place), str(self._bells[place]), file, name,
+            str(latency_frames),
+        )  # fmt: skip
+        for key, value in settings.items():
+            child.channel.send("set", key=key, value=value)
+        child.channel.send("go")
+        self.plug_ins[place] = child
+
+    def set_plug_in(self, place: int, key: str, value: float) -> None:
+        if place in self.plug_ins:
+            self.plug_ins[place].channel.send("set", key=key, value=value)
+
+    def plug_in_state(self, place: int) -> tuple[int, int]:
+        """(what its process says of itself, see `beside.py`; blocks it has done)."""
+        told: Any = self.region["plug_ins"][place]
+        return int(told[STATE]), int(told[DONE])
+
+    def stop_plug_in(self, place: int) -> None:
+        """At once: it may hang."""
+        child = self.plug_ins.pop(place, None)
+        told: Any = self.region["plug_ins"][place]
+        told[STATE] = ABSENT
+        if child is not None:
+            child.process.kill()
+            child.process.wait()
+            child.channel.close()
+
     def close(self) -> None:
         """End every child and give the memory back."""
+        for place in list(self.plug_ins):
+            self.stop_plug_in(place)
         children = [c for c in (self.engine, self.standby, self.recorder, self.loudness, self.world) if c is not None]
         for child in children:
             child.channel.send("quit")
@@ -257,4 +298,6 @@ class EngineLink:
                 child.process.kill()
                 child.process.wait()
             child.channel.close()
+        for bell in self._bells:
+            os.close(bell)
         self.region.close()

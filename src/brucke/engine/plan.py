@@ -10,12 +10,12 @@ import msgspec
 import numpy as np
 import numpy.typing as npt
 
-from ..core.chain_edits import owner_of
+from ..core.chain_edits import owner_of, plug_ins
 from ..core.processors import MAX_SLOTS, NoiseRemoval, Processor
 from ..core.routing.maps import route_gains
 from ..core.setup import Listener, Moment, Part, Route, Setup
 from ..core.sound.noise_profile import BINS
-from ..core.sound.parameters import PARAMS, pack
+from ..core.sound.parameters import PARAMS, RING, pack
 from ..core.units import db_to_gain, seconds_to_frames
 
 F32 = npt.NDArray[np.float32]
@@ -117,6 +117,9 @@ def compile_plan(setup: Setup, live: Live) -> Plan:
                 f"{device.name} buffers {device.buffer_frames * device.buffers} frames, less than one block of "
                 f"{setup.block_frames}; give it larger buffers"
             )
+    for _owner, plug_in in plug_ins(setup).values():
+        if setup.block_frames + plug_in.latency_frames >= RING:
+            raise PlanError(f"{plug_in.name} costs more than {RING} frames with this block; take it out of its chain")
     captures = capture_channels(setup)
     plan = Plan(
         np.full((shape.parts, shape.sides), -1, np.int32), np.zeros(shape.parts, np.float32),

@@ -14,7 +14,7 @@ import msgspec
 import numpy as np
 import numpy.typing as npt
 
-from ..core.processors import MAX_SLOTS
+from ..core.processors import MAX_PLUG_INS, MAX_SLOTS
 from ..core.sound.noise_profile import BINS
 from ..core.sound.parameters import PARAMS
 from .plan import F32, Plan, Shape
@@ -152,6 +152,9 @@ def _specs(s: Shape) -> dict[str, tuple[str, tuple[int, ...]]]:
         "readings": ("float32", (s.parts + s.listeners, MAX_SLOTS + 1, READINGS)),
         "loudness": ("float32", (s.listeners, LOUDNESS)),
         "chain_loudness": ("float32", (s.parts + s.listeners, 2)),
+        "plug_in_sends": ("float32", (MAX_PLUG_INS, 2, s.block)),
+        "plug_in_returns": ("float32", (MAX_PLUG_INS, 2, s.block)),
+        "plug_ins": ("int64", (MAX_PLUG_INS, 3)),
         "stimulus": ("float32", (STIMULUS_S * s.rate,)),
         "measured": ("float32", (MEASURE_S * s.rate,)),
         "back": ("float32", (2, BACK_S * s.rate)),

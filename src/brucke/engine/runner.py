@@ -9,6 +9,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from .beside import Beside
 from .block import BlockEngine
 from .plan import F32, Plan, Shape
 
@@ -40,8 +41,8 @@ class _Measuring:
 class Runner:
     """`step` is one block; orders may come between blocks."""
 
-    def __init__(self, shape: Shape, plan: Plan):
-        self.engine = BlockEngine(shape, plan)
+    def __init__(self, shape: Shape, plan: Plan, beside: Beside | None = None):
+        self.engine = BlockEngine(shape, plan, beside)
         self.shape = shape
         self.on_air = False
         self._plan = plan

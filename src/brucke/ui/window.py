@@ -9,6 +9,7 @@ from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QResizeEvent
 from PyQt6.QtWidgets import QMainWindow, QStackedWidget, QVBoxLayout, QWidget
 
 from ..core.presets import Shelf
+from ..ports.plug_ins import Register
 from .actions import Actions
 from .align.view import AlignView
 from .checking import Checking
@@ -24,6 +25,7 @@ from .measuring import Measuring
 from .menu import show_menu
 from .notice import Notice
 from .overview import PLACES, Overview
+from .plugging import Plugging
 from .review.view import ReviewView
 from .running import Running
 from .session import Session
@@ -59,6 +61,7 @@ class Window(QMainWindow):
         self.learning = Learning(session, self.running)
         self.levelling = Levelling(session, self.running)
         self.targeting = Targeting(session, self.running)
+        self.plugging = Plugging(session, self.running, Register(self.documents.home / "plug_ins.json"))
         self._before_check = "gather"
         self._ticks = 0
         self.actions_table = Actions(self, settings, self.do)
@@ -75,6 +78,7 @@ class Window(QMainWindow):
             self.learning,
             self.levelling,
             self.targeting,
+            self.plugging,
             Shelf(self.documents.home / "presets"),
         )
         self.align = AlignView(theme, session, self.measuring, self.taking)
@@ -141,15 +145,8 @@ class Window(QMainWindow):
         self.taking.proved.connect(self._proved)
         self.theme.changed.connect(self._compact)
         self.clock = FrameClock(self)
-        for part in (
-            self.running,
-            self.measuring,
-            self.taking,
-            self.checking,
-            self.learning,
-            self.levelling,
-            self.targeting,
-        ):
+        watching = (self.measuring, self.taking, self.checking, self.learning, self.levelling, self.targeting)
+        for part in (self.running, *watching, self.plugging):
             self.clock.tick.connect(part.tick)
         self.clock.tick.connect(self._frame)
 
@@ -312,6 +309,8 @@ class Window(QMainWindow):
             self.levelling.cancel()
         elif self.targeting.listener:
             self.targeting.cancel()
+        elif self.plugging.looking >= 0:
+            self.plugging.cancel()
         elif self.taking.state != "idle":
             self.taking.cancel()
         elif self.place == "soundcheck":
@@ -427,4 +426,5 @@ class Window(QMainWindow):
         self.taking.close()
         self.running.stop()
         self.documents.close()
+        self.plugging.close()
         super().closeEvent(e)

@@ -29,6 +29,7 @@ from .parameters import (
     LOOK_AHEAD,
     ON,
     PARAMS,
+    RING,
     S_G,
     S_K,
     S_RANGE,
@@ -39,7 +40,6 @@ _OWN = PARAMS
 STATE = 80
 # What a slot tells: the level in front of it, 0…1 and falling, and the reductions of up to three bands, in dB.
 LEVEL, REDUCTION = STATE - 4, STATE - 3
-RING = 4096  # frames that a slot can remember of each channel
 
 
 @njit(nogil=True, cache=True)

@@ -82,17 +82,32 @@ def take_in(  # type: ignore[no-untyped-def]
 @njit(
     "void(int32[:, ::1], float32[:, :, ::1], int32[:, ::1], float32[:, :, ::1], float64[:, :, ::1], "
     "float64[:, :, ::1], float64[:, ::1], float32[:, :, ::1], float32[:, :, ::1], float32[:, :, :, ::1], int64, "
-    "float64, int64[::1])",
+    "float64, int64[::1], float32[:, :, ::1], float32[:, :, ::1], float64[::1])",
     nogil=True, cache=True,
 )  # fmt: skip
-def shape(codes, params, running, frozen, state, memory, wet, shaped, raw, ring, pos, rate, bad):  # type: ignore[no-untyped-def]
+def shape(  # type: ignore[no-untyped-def]
+    codes, params, running, frozen, state, memory, wet, shaped, raw, ring, pos, rate, bad, sends, returns, answered
+):  # fmt: skip
     """Chains over `shaped` [parts, 2, n] into the processed rings at `pos`."""
     n = shaped.shape[2]
     for p in range(shaped.shape[0]):
         if codes[p, 0] == 0 and running[p, 0] == 0:
             continue
         work = shaped[p]
-        run_chain(work, codes[p], params[p], running[p], frozen[p], state[p], memory[p], wet[p], rate)
+        run_chain(
+            work,
+            codes[p],
+            params[p],
+            running[p],
+            frozen[p],
+            state[p],
+            memory[p],
+            wet[p],
+            rate,
+            sends,
+            returns,
+            answered,
+        )
         if not math.isfinite(_nothing_of(work[0]) + _nothing_of(work[1])):
             bad[p] += 1
             work[:, :] = raw[p, :2]
@@ -159,17 +174,33 @@ def mix(  # type: ignore[no-untyped-def]
 
 @njit(
     "void(int32[:, ::1], float32[:, :, ::1], int32[:, ::1], float32[:, :, ::1], float64[:, :, ::1], "
-    "float64[:, :, ::1], float64[:, ::1], float32[:, ::1], float32[:, :, :, ::1], float32[:, :, ::1], float64)",
+    "float64[:, :, ::1], float64[:, ::1], float32[:, ::1], float32[:, :, :, ::1], float32[:, :, ::1], float64, "
+    "float32[:, :, ::1], float32[:, :, ::1], float64[::1])",
     nogil=True, cache=True,
 )  # fmt: skip
-def finish(codes, params, running, frozen, state, memory, wet, work, sums, outs, rate):  # type: ignore[no-untyped-def]
+def finish(  # type: ignore[no-untyped-def]
+    codes, params, running, frozen, state, memory, wet, work, sums, outs, rate, sends, returns, answered
+):  # fmt: skip
     """The listeners' chains on what goes through them, and what passes them by added: `sums` [2, listeners, C, n] to
     `outs` [listeners, C, n]; `work` [2, n] is room to work in."""
     for x in range(outs.shape[0]):
         outs[x] = sums[0, x]
         if codes[x, 0] != 0 or running[x, 0] != 0:
             work[:, :] = outs[x, :2]
-            run_chain(work, codes[x], params[x], running[x], frozen[x], state[x], memory[x], wet[x], rate)
+            run_chain(
+                work,
+                codes[x],
+                params[x],
+                running[x],
+                frozen[x],
+                state[x],
+                memory[x],
+                wet[x],
+                rate,
+                sends,
+                returns,
+                answered,
+            )
             if math.isfinite(_nothing_of(work[0]) + _nothing_of(work[1])):
                 outs[x, :2] = work
             else:

@@ -22,6 +22,7 @@ from ..processors import (
     Limiter,
     Multiband,
     NoiseRemoval,
+    PlugIn,
     Processor,
     Thickening,
     held,
@@ -31,8 +32,9 @@ from .windows import WINDOWS
 F32 = npt.NDArray[np.float32]
 I32 = npt.NDArray[np.int32]
 PARAMS = 32
+RING = 4096  # frames that a slot can remember of each channel
 ON = 0  # the first number of every processor: 1 or 0, smoothed like all others
-NOTHING, GATE, COMPRESSOR, FILTERS, GAIN, DE_ESSER, LIMITER, NOISE, MULTIBAND, THICKENING = range(10)
+NOTHING, GATE, COMPRESSOR, FILTERS, GAIN, DE_ESSER, LIMITER, NOISE, MULTIBAND, THICKENING, PLUG_IN = range(11)
 (G_THRESHOLD, G_ATTACK, G_HOLD, G_RELEASE, G_RANGE) = range(1, 6)
 (C_THRESHOLD, C_RATIO, C_KNEE, C_ATTACK, C_RELEASE, C_MAKE_UP) = range(1, 7)
 A_GAIN = 1
@@ -40,6 +42,7 @@ A_GAIN = 1
 (L_CEILING, L_RELEASE) = range(1, 3)
 (M_LOW, M_HIGH, M_RATIO, M_ATTACK, M_RELEASE, M_LINK, M_THRESHOLD) = range(1, 8)  # three thresholds,
 M_GAIN = M_THRESHOLD + 3  # and three gains
+(P_PLACE, P_LATENCY) = range(1, 3)
 (T_VOICES, T_DELAY, T_DEPTH, T_WANDER, T_LEVEL) = range(1, 6)
 (N_STRENGTH, N_FLOOR, N_WINDOW) = range(1, 4)
 WINDOW_NAMES = tuple(WINDOWS)
@@ -62,6 +65,8 @@ def processor_latency_frames(p: Processor, block: int) -> int:
     if isinstance(p, NoiseRemoval):
         w = WINDOWS[p.window]
         return w.synthesis - math.gcd(block, w.hop)
+    if isinstance(p, PlugIn):
+        return block + p.latency_frames
     return LOOK_AHEAD + BETWEEN if isinstance(p, Limiter) else 0
 
 
@@ -124,6 +129,9 @@ def _pack_one(p: Processor, row: F32, rate_hz: float) -> int:
     if isinstance(p, Multiband):
         _pack_multiband(p, row, rate_hz)
         return MULTIBAND
+    if isinstance(p, PlugIn):
+        row[[P_PLACE, P_LATENCY]] = p.place, p.latency_frames
+        return PLUG_IN
     if isinstance(p, Thickening):
         row[T_VOICES] = p.voices
         row[[T_DELAY, T_DEPTH]] = held(p, "delay_ms") / 1e3, held(p, "depth_ms") / 1e3

@@ -24,7 +24,11 @@ from .parameters import (
     NOISE,
     NOTHING,
     ON,
+    P_LATENCY,
+    P_PLACE,
     PARAMS,
+    PLUG_IN,
+    RING,
     THICKENING,
 )
 from .thickening import thickening
@@ -81,6 +85,29 @@ def _gain(sound, params, state, smooth):  # type: ignore[no-untyped-def]
 
 
 @njit(nogil=True, cache=True)
+def _plug_in(sound, params, state, memory, smooth, sends, returns, answered):  # type: ignore[no-untyped-def]
+    """What a plug-in made of the block before; where it has not answered, the same sound dry and as late. State:
+    position, share of the plug-in, whether it answered."""
+    at, share, n = int(state[_OWN]), state[_OWN + 1], sound.shape[1]
+    place = int(params[P_PLACE])
+    wait = n + int(params[P_LATENCY])
+    sends[place] = sound
+    there = answered[place] != 0.0
+    if not there:
+        share = 0.0  # there is nothing to fade out from
+    state[_OWN + 2] = 1.0 if there else 0.0
+    for i in range(n):
+        if there:
+            share += smooth * (params[ON] - share)
+        for c in range(2):
+            memory[c * RING + at] = sound[c, i]
+            dry = memory[c * RING + (at - wait) % RING]
+            sound[c, i] = dry + share * (returns[place, c, i] - dry) if there else dry
+        at = (at + 1) % RING
+    state[_OWN], state[_OWN + 1] = at, share
+
+
+@njit(nogil=True, cache=True)
 def _loudest(sound, before, fall):  # type: ignore[no-untyped-def]
     peak = before * fall
     for c in range(2):
@@ -90,7 +117,7 @@ def _loudest(sound, before, fall):  # type: ignore[no-untyped-def]
 
 
 @njit(nogil=True, cache=True)
-def _run(sound, codes, params, state, memory, rate):  # type: ignore[no-untyped-def]
+def _run(sound, codes, params, state, memory, rate, sends, returns, answered):  # type: ignore[no-untyped-def]
     smooth = 1.0 - math.exp(-1.0 / (SMOOTH_S * rate))
     fall = math.exp(-sound.shape[1] / (FALL_S * rate))
     for s in range(MAX_SLOTS):
@@ -116,14 +143,19 @@ def _run(sound, codes, params, state, memory, rate):  # type: ignore[no-untyped-
             multiband(sound, params[s], state[s], smooth, rate)
         elif code == THICKENING:
             thickening(sound, params[s], state[s], memory[s], smooth, rate)
+        elif code == PLUG_IN:
+            _plug_in(sound, params[s], state[s], memory[s], smooth, sends, returns, answered)
     state[MAX_SLOTS, LEVEL] = _loudest(sound, state[MAX_SLOTS, LEVEL], fall)
 
 
 @njit(nogil=True, cache=True)
-def run_chain(sound, codes, params, running, frozen, state, memory, wet, rate):  # type: ignore[no-untyped-def]
+def run_chain(  # type: ignore[no-untyped-def]
+    sound, codes, params, running, frozen, state, memory, wet, rate, sends, returns, answered
+):  # fmt: skip
     """In place on `sound` [2, n]. `codes` [MAX_SLOTS] and `params` [MAX_SLOTS, PARAMS] are wanted; `running` and `frozen`
     are what runs, `state` [MAX_SLOTS + 1, STATE] (the last row tells the level that goes out) and `memory`
-    [MAX_SLOTS, MEMORY] its past, `wet` [1] its share.
+    [MAX_SLOTS, MEMORY] its past, `wet` [1] its share. Plug-ins run beside it: `sends` and `returns` [MAX_PLUG_INS, 2, n]
+    are what they get and gave, `answered` [MAX_PLUG_INS] which of them did.
     """
     same = True
     for s in range(MAX_SLOTS):
@@ -140,10 +172,10 @@ def run_chain(sound, codes, params, running, frozen, state, memory, wet, rate): 
     n = sound.shape[1]
     step = 1.0 / (FADE_S * rate)
     if same and wet[0] == 1.0:
-        _run(sound, running, frozen, state, memory, rate)
+        _run(sound, running, frozen, state, memory, rate, sends, returns, answered)
         return
     dry = sound.copy()
-    _run(sound, running, frozen, state, memory, rate)
+    _run(sound, running, frozen, state, memory, rate, sends, returns, answered)
     for i in range(n):
         wet[0] = min(1.0, wet[0] + step) if same else max(0.0, wet[0] - step)
         share = 0.5 - 0.5 * math.cos(math.pi * wet[0])

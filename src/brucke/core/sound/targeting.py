@@ -4,7 +4,7 @@ import numpy as np
 import numpy.typing as npt
 from msgspec.structs import replace
 
-from ..processors import RANGES, Processor
+from ..processors import MAX_PLUG_INS, RANGES, Processor
 from .loudness import PowerSteps, integrated_lufs
 from .parameters import latency_frames, pack
 from .processors import MAX_SLOTS, MEMORY, STATE, run_chain
@@ -21,11 +21,17 @@ def through(chain: tuple[Processor, ...], sound: F32, rate_hz: int) -> F32:
     codes, params = pack(chain, rate_hz)
     state, memory, wet = np.zeros((MAX_SLOTS + 1, STATE)), np.zeros((MAX_SLOTS, MEMORY)), np.ones(1)
     state[:MAX_SLOTS, : params.shape[1]] = params
+    # Plug-ins are not there: they are as late, and dry.
+    beside, answered = np.zeros((2, MAX_PLUG_INS, 2, BLOCK), np.float32), np.zeros(MAX_PLUG_INS)
     running, frozen, out = codes.copy(), params.copy(), sound.copy()
     for at in range(0, out.shape[1], BLOCK):
-        work = np.ascontiguousarray(out[:, at : at + BLOCK])
-        run_chain(work, codes, params, running, frozen, state, memory, wet, float(rate_hz))
-        out[:, at : at + BLOCK] = work
+        work = np.zeros((2, BLOCK), np.float32)
+        piece = out[:, at : at + BLOCK]
+        work[:, : piece.shape[1]] = piece
+        run_chain(
+            work, codes, params, running, frozen, state, memory, wet, float(rate_hz), beside[0], beside[1], answered
+        )
+        piece[:] = work[:, : piece.shape[1]]
     return out
 
 

@@ -8,8 +8,7 @@ import math
 
 from numba import njit
 
-from .dynamics import RING
-from .parameters import MOST_VOICES, ON, PARAMS, SPACING, T_DELAY, T_DEPTH, T_LEVEL, T_VOICES, T_WANDER
+from .parameters import MOST_VOICES, ON, PARAMS, RING, SPACING, T_DELAY, T_DEPTH, T_LEVEL, T_VOICES, T_WANDER
 
 DEPTH_S = 0.2  # how fast another depth is reached
 FADE_S = 0.02

@@ -3,7 +3,7 @@
 from collections.abc import Callable
 
 from ... import words
-from ...core import part_edits
+from ...core import chain_edits, part_edits
 from ...core.levels import GOOD_DB
 from ...core.part_edits import MODES, mode_of
 from ...core.setup import IN_THE_ROOM, Part, Setup
@@ -244,7 +244,9 @@ class PartItselfCard(PartCard):
         self.edit(f"{self.part.name} {'up' if by < 0 else 'down'}", part_edits.move_part(self.setup, self.part.id, by))
 
     def duplicate(self) -> None:
-        self.edit(f"{self.part.name} duplicated", part_edits.duplicate_part(self.setup, self.part.id))
+        self.edit(
+            f"{self.part.name} duplicated", chain_edits.give_places(part_edits.duplicate_part(self.setup, self.part.id))
+        )
 
     def remove(self) -> None:
         self.edit(f"{self.part.name} removed", part_edits.remove_part(self.setup, self.part.id))

@@ -111,8 +111,10 @@ def _card(sheet: Sheet, card: ProcessorCard, chosen: bool, rect: QRectF, drawing
         sheet.text(x, y, w - room - t.px(6), body, label, "body", "mute")
         sheet.text(x + w - room, y, room, body, value, "strong", "ink", "right")
         y += body
-    state = _("on") if card.on else _("off")
-    sheet.text(x, rect.bottom() - t.px(8) - body, w, body, state, "strong", "water" if card.on else "mute")
+    state, tone = (_("on"), "water") if card.on else (_("off"), "mute")
+    if card.fault and card.on:
+        state, tone = _("dry, see beside"), "coral"
+    sheet.text(x, rect.bottom() - t.px(8) - body, w, body, state, "strong", tone)
     return area
 
 

@@ -1,6 +1,6 @@
 """What Shape shows of a chain: one card for every processor, as plain data. No Qt."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -15,6 +15,7 @@ from ...core.processors import (
     Limiter,
     Multiband,
     NoiseRemoval,
+    PlugIn,
     Processor,
     Thickening,
     held,
@@ -37,7 +38,8 @@ Curve = tuple[float, ...]
 @dataclass(frozen=True)
 class ProcessorCard:
     """`curve` are heights 0…1 from left to right, none without a drawing; `straight` what would change nothing;
-    `threshold` the level it is compared with; `bars` (place, height) 0…1; `edges` where bands meet."""
+    `threshold` the level it is compared with; `bars` (place, height) 0…1; `edges` where bands meet;
+    `fault` why it is not heard."""
 
     kind: str
     name: str
@@ -49,6 +51,7 @@ class ProcessorCard:
     threshold: float | None = None
     bars: tuple[tuple[float, float], ...] = ()
     edges: tuple[float, ...] = ()
+    fault: str = ""
 
 
 @dataclass(frozen=True)
@@ -115,14 +118,20 @@ def ink_of(thing: Part | Listener) -> str:
     return f"part:{thing.colour}" if isinstance(thing, Part) else "water"
 
 
-def shape_data(setup: Setup, owner: str) -> ShapeData:
+def shape_data(setup: Setup, owner: str, faults: dict[int, str] | None = None) -> ShapeData:
+    """`faults` are what is wrong with plug-ins, by place."""
     if not owner:
         return NOTHING
     thing = owned(setup, owner)
     trim_db = thing.trim_db if isinstance(thing, Part) else 0.0
     frames = latency_frames(thing.chain, setup.block_frames)
     cost = _("processing costs {ms}").format(ms=words.ms_text(frames / setup.rate_hz, 1) if frames else _("no time"))
-    return ShapeData(ink_of(thing), tuple(_card(p, setup, trim_db) for p in thing.chain), cost if thing.chain else "")
+    cards = [_card(p, setup, trim_db) for p in thing.chain]
+    for i, p in enumerate(thing.chain):
+        fault = (faults or {}).get(p.place, "") if isinstance(p, PlugIn) else ""
+        if fault:
+            cards[i] = replace(cards[i], fault=fault)
+    return ShapeData(ink_of(thing), tuple(cards), cost if thing.chain else "")
 
 
 @dataclass(frozen=True)

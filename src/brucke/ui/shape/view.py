@@ -1,20 +1,21 @@
 """Shape: the chain of the chosen part or listener."""
 
 from functools import partial
+from pathlib import Path
 
 import numpy as np
 from msgspec.structs import replace
 from PyQt6.QtGui import QHideEvent
-from PyQt6.QtWidgets import QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFileDialog, QVBoxLayout, QWidget
 
 from ...core import chain_edits
 from ...core.chain_edits import Chain, owned, owner_of
 from ...core.presets import Shelf
-from ...core.processors import MAX_SLOTS, NoiseRemoval
+from ...core.processors import MAX_PLUG_INS, MAX_SLOTS, NoiseRemoval, PlugIn, Processor
 from ...core.setup import Listener, Part, Setup
 from ...core.sound.parameters import latency_frames
 from ...engine.plan import Without
-from ...words import PROCESSOR_NAMES, ms_text
+from ...words import ms_text
 from ...words_shape import KINDS, processor_name
 from ..kit.button import Button
 from ..kit.chips import Chips
@@ -24,6 +25,7 @@ from ..kit.menu import open_menu
 from ..kit.place import PlaceFrame
 from ..learning import Learning
 from ..levelling import Levelling
+from ..plugging import Plugging
 from ..running import Running
 from ..session import Session
 from ..targeting import Targeting
@@ -34,6 +36,7 @@ from .cost_card import CostCard
 from .level_cards import LevelCard, LoudnessCard
 from .model import ink_of, shape_data
 from .noise_card import NoiseCard
+from .plug_in_card import PlugInCard
 from .presets import Presets
 from .side import ProcessorCard
 from .watch import SPECTRUM_FRAMES, ChainWatch, spectrum_of
@@ -47,10 +50,11 @@ class ShapeView(QWidget):
 
     def __init__(
         self, theme: Theme, session: Session, running: Running, learning: Learning, levelling: Levelling,
-        targeting: Targeting, shelf: Shelf,
+        targeting: Targeting, plugging: Plugging, shelf: Shelf,
     ):  # fmt: skip
         super().__init__()
         self.theme, self.session, self.running, self.learning = theme, session, running, learning
+        self.plugging = plugging
         self.owner, self.slot = "", 0
         self.watch, self._ticks = ChainWatch(), 0
         self.presets = Presets(self, session, shelf, lambda: self.owner)
@@ -58,6 +62,7 @@ class ShapeView(QWidget):
         self.chain = ChainDrawing(theme)
         self.title = Words(theme, "title", wraps=False)
         self.processor = ProcessorCard(theme, self._edit)
+        self.plug_in = PlugInCard(theme, self._edit, plugging)
         self.noise = NoiseCard(theme, self._edit, learning)
         self.level = LevelCard(theme, levelling)
         self.loudness = LoudnessCard(theme, self._edit, targeting)
@@ -67,7 +72,16 @@ class ShapeView(QWidget):
         side = QVBoxLayout(self._side)
         side.setContentsMargins(0, 0, 0, 0)
         side.setSpacing(8)
-        for w in (self.title, self.processor, self.noise, self.level, self.loudness, self.compare, self.costs):
+        for w in (
+            self.title,
+            self.processor,
+            self.plug_in,
+            self.noise,
+            self.level,
+            self.loudness,
+            self.compare,
+            self.costs,
+        ):
             side.addWidget(w)
         side.addStretch(1)
         column = QVBoxLayout(self)
@@ -105,6 +119,7 @@ class ShapeView(QWidget):
         self.session.changed.connect(self.refresh)
         self.learning.changed.connect(self._show_noise)
         self.running.levels.connect(self._levels)
+        self.plugging.changed.connect(self.refresh)
 
     # Showing
 
@@ -132,12 +147,13 @@ class ShapeView(QWidget):
         self.parts.show_on(id if kind == "part" else "")
         self.listeners.show_on(id if kind == "listener" else "")
         self.at.setVisible(bool(listeners))
-        data = shape_data(setup, self.owner)
+        data = shape_data(setup, self.owner, self.plugging.faults)
         self.chain.show_data(data, str(self.slot) if chain else "")
         for w in (self.add, self.preset, self.compare, self.costs):
             w.setVisible(thing is not None)
         self.processor.setVisible(bool(chain))
         self.noise.setVisible(bool(chain) and isinstance(chain[self.slot], NoiseRemoval))
+        self.plug_in.setVisible(bool(chain) and isinstance(chain[self.slot], PlugIn))
         self.level.setVisible(isinstance(thing, Part))
         self.loudness.setVisible(isinstance(thing, Listener))
         if thing is None:
@@ -149,6 +165,8 @@ class ShapeView(QWidget):
     def _show_side(self, setup: Setup, thing: Part | Listener, cost: str) -> None:
         if thing.chain:
             self.processor.show_processor(setup, self.owner, self.slot)
+            if isinstance(thing.chain[self.slot], PlugIn):
+                self.plug_in.show_plug_in(setup, self.owner, self.slot)
         if isinstance(thing, Part):
             self.level.show_part(thing)
             self._show_noise()
@@ -222,29 +240,45 @@ class ShapeView(QWidget):
         self.session.edit(label, after, "shape", where, key=f"{where} {label}")
 
     def add_menu(self) -> None:
-        lines = (
+        lines = [
             (f"{processor_name(fresh)}  –  {what}", partial(self.add_processor, code))
             for code, (fresh, what) in KINDS.items()
             if self.owner.startswith("part/") or code != "noise_removal"
-        )
+        ]
+        for found in self.plugging.register.found:
+            lines.append((f"{found.name}  –  your own plug-in", partial(self._add, found.processor())))
+        lines.append(("Look for plug-ins in a folder…", self.look_for_plug_ins))
         self.menu = open_menu(self.add, lines)
+
+    def look_for_plug_ins(self) -> None:
+        folder = QFileDialog.getExistingDirectory(self, "Look for plug-ins", str(Path.home()))
+        if folder:
+            self.session.noticed.emit("Looking at the plug-ins of this folder. Esc stops it.", "mute")
+            self.plugging.look(Path(folder))
 
     def preset_menu(self) -> None:
         self.menu = open_menu(self.preset, self.presets.lines())
 
     def add_processor(self, code: str) -> None:
+        self._add(KINDS[code][0])
+
+    def _add(self, processor: Processor) -> None:
         if not self.owner:
             return
-        after = chain_edits.add_processor(self.session.setup, self.owner, KINDS[code][0])
+        after = chain_edits.add_processor(self.session.setup, self.owner, processor)
         if after == self.session.setup:
             full = len(self._chain()) >= MAX_SLOTS
             text = f"{MAX_SLOTS} processors are the most in one chain." if full else "One noise removal is enough."
+            if isinstance(processor, PlugIn) and not full:
+                text = f"{MAX_PLUG_INS} plug-ins are the most in one setup."
             self.session.noticed.emit(text, "amber")
             return
         chain = chain_edits.chain_of(after, self.owner)
-        self.slot = 0 if code == "noise_removal" else len(chain) - 1
+        self.slot = 0 if isinstance(processor, NoiseRemoval) else len(chain) - 1
         name = owned(after, self.owner).name
-        self.session.edit(f"{name} {PROCESSOR_NAMES[code]} added", after, "shape", f"{self.owner}/{self.slot}")
+        self.session.edit(
+            f"{name} {processor_name(processor).lower()} added", after, "shape", f"{self.owner}/{self.slot}"
+        )
         self.chain.focus_row()
 
     def _move(self, slot: str, by: int) -> None:

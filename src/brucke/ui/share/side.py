@@ -3,7 +3,7 @@
 from collections.abc import Callable
 
 from ... import words
-from ...core import edits, listener_edits
+from ...core import chain_edits, edits, listener_edits
 from ...core.routing.maps import effective_map
 from ...core.routing.ways import own_return
 from ...core.setup import Listener, MapPoint, Part, Route, Setup
@@ -312,7 +312,7 @@ class ListenerCard(Card):
         self.edit(f"{self.listener.name}: one track per part", after)
 
     def _double(self) -> None:
-        after = listener_edits.duplicate_listener(self.setup, self.listener.id)
+        after = chain_edits.give_places(listener_edits.duplicate_listener(self.setup, self.listener.id))
         self.edit(f"{self.listener.name} duplicated", after)
 
     def _remove(self) -> None:
