@@ -43,7 +43,7 @@ def hosting(live, folder, monkeypatch):
     w.do("shape")
     w.shape.choose_part("harp")
     pick(w.shape, "Look for plug-ins")
-    wait(lambda: w.plugging.looking < 0, 60)
+    wait(lambda: w.shaping.plugging.looking < 0, 60)
     assert w.notice.words.text().startswith("1 plug-in found. Not Torn.vst3: ")
     pick(w.shape, "Stand-in")
     assert w.shape.plug_in.isVisible()
@@ -112,10 +112,10 @@ def test_whatever_it_does_only_itself_goes(hosting, fault):
     wait(lambda: gain_db(w) > 9, 20)
     restarts, bad = w.running.link.restarts, w.running.link.get(9)
     turn(w, "mischief", MISCHIEF[fault])
-    wait(lambda: w.plugging.fault(0) == fault, 20)
+    wait(lambda: w.shaping.plugging.fault(0) == fault, 20)
     assert PLUG_IN_FAULTS[fault] in w.notice.words.text()
     assert PLUG_IN_FAULTS[fault] in w.shape.plug_in.fault.text()
-    assert w.shape.chain._data.cards[0].fault == fault, "it is marked where it stands"
+    assert w.shape.chain._data.cards[0].note == PLUG_IN_FAULTS[fault], "it is marked where it stands"
     pause(0.8)
     assert abs(gain_db(w)) < 0.5, "dry, and everything else goes on"
     assert (w.running.link.restarts, w.running.link.get(9)) == (restarts, bad)
@@ -123,15 +123,15 @@ def test_whatever_it_does_only_itself_goes(hosting, fault):
     turn(w, "mischief", 0)
     press(w.shape.plug_in.again)
     wait(lambda: gain_db(w) > 9, 20)
-    assert w.plugging.fault(0) == ""
+    assert w.shaping.plugging.fault(0) == ""
 
 
 def test_one_that_is_later_than_it_was_measured_to_be_is_not_used(hosting):
     w = hosting
     turn(w, "mischief", MISCHIEF["late"])
     pause(0.3)
-    w.plugging.again(0)
-    wait(lambda: w.plugging.fault(0) == "wrong_latency", 20)
+    w.shaping.plugging.again(0)
+    wait(lambda: w.shaping.plugging.fault(0) == "wrong_latency", 20)
     pause(0.8)
     assert abs(gain_db(w)) < 0.5
 
@@ -141,7 +141,7 @@ def test_a_setup_starts_no_plug_in_that_was_not_found_here(hosting):
     w = hosting
     setup = set_chain(w.session.setup, "part/harp", (PlugIn(name="Somebody’s own"), Gain(gain_db=-6)))
     w.session.edit("from elsewhere", setup, "shape")
-    wait(lambda: w.plugging.fault(0) == "not_here", 5)
+    wait(lambda: w.shaping.plugging.fault(0) == "not_here", 5)
     assert 0 not in w.running.link.plug_ins
     wait(lambda: gain_db(w) == pytest.approx(-6, abs=0.5), 20)
     twice = set_chain(setup, "part/voice", (PlugIn(name="A"), PlugIn(name="B")))

@@ -80,21 +80,21 @@ def test_a_soft_voice_in_a_noisy_room_is_ready_in_ten_actions(bare, tmp_path, ca
     assert len(w.session.setup.part("voice").chain) == 7
     act(press, w.shape.noise.learn)  # 5: and twelve seconds of silence
     for _ in range(5):  # again, where this machine stood still in the middle
-        wait(lambda: not w.learning.part, 60)
-        if not w.learning.failed:
+        wait(lambda: not w.shaping.learning.part, 60)
+        if not w.shaping.learning.failed:
             break
         press(w.shape.noise.learn)
-    assert not w.learning.failed, w.learning.message
+    assert not w.shaping.learning.failed, w.shaping.learning.message
     act(key, w, Qt.Key.Key_P)  # 6: sing
     wait(lambda: w.running.input_peaks.get("voice", 0) > 0.02, 30)
     act(press, w.shape.level.help.button)  # 7: the loudest line
-    wait(lambda: not w.levelling.part, 20)
-    assert not w.levelling.failed, w.levelling.message
+    wait(lambda: not w.shaping.levelling.part, 20)
+    assert not w.shaping.levelling.failed, w.shaping.levelling.message
     act(press, w.shape.listeners.buttons["shore_stream"])  # 8
     wait(lambda: w.shape.loudness.bring.isEnabled(), 5)
     act(press, w.shape.loudness.bring)  # 9
-    wait(lambda: not w.targeting.listener, 120)
-    assert w.targeting.tone == "water", w.targeting.message
+    wait(lambda: not w.shaping.targeting.listener, 120)
+    assert w.shaping.targeting.tone == "water", w.shaping.targeting.message
     assert len(actions) <= 10
 
     after = w.session.setup

@@ -327,14 +327,14 @@ def test_the_room_is_learnt_from_silence_and_taken_out(live):
     key(w, Qt.Key.Key_Escape)
     assert "Not learnt: it was stopped." in w.shape.noise.hint.text()
     press(w.shape.noise.learn)
-    wait(lambda: not w.learning.part, 30)
-    assert w.learning.failed, "somebody played"
+    wait(lambda: not w.shaping.learning.part, 30)
+    assert w.shaping.learning.failed, "somebody played"
     assert "it was not silent at" in w.shape.noise.hint.text() or "no steady noise" in w.shape.noise.hint.text()
     w.running.play(False)
     wait(lambda: w.running.input_peaks.get("cello", 1) < 1e-3, 20)
     press(w.shape.noise.learn)
-    wait(lambda: not w.learning.part, 30)
-    assert not w.learning.failed, w.learning.message
+    wait(lambda: not w.shaping.learning.part, 30)
+    assert not w.shaping.learning.failed, w.shaping.learning.message
     setup = w.session.setup
     assert chain(w)[0].profile == "Cello, room"
     assert setup.profile("Cello, room").seconds >= 12

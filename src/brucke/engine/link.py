@@ -59,6 +59,8 @@ class EngineLink:
         self._engine_arguments = [bells] if card is None else [bells, msgspec.json.encode(card).decode()]
         self.region = Region(shape)
         self.region.write_plan(plan)
+        for name in ("loudness", "chain_loudness"):
+            self.region.sound(name)[:] = -np.inf
         self.restarts = 0
         self.world = self._spawn("world", world[0], *world[1:])
         self.recorder = self._spawn("recorder", "brucke.engine.recorder")

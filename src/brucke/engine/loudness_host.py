@@ -111,8 +111,6 @@ class Listening:
 def main() -> None:
     region, channel = attach(sys.argv[1], int(sys.argv[2])), Channel.attach(int(sys.argv[3]))
     os.nice(10)
-    region.sound("loudness")[:] = -np.inf
-    region.sound("chain_loudness")[:] = -np.inf
     listening = Listening(region)
     while not channel.lost:
         message = channel.receive()

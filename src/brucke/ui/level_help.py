@@ -33,7 +33,7 @@ class LevelHelp(QWidget):
     def _show(self) -> None:
         x = self.levelling
         mine = bool(x.part) and x.part == self.part
-        self.button.setText(_("Stop") if mine else _("Sing loud for {s:.0f} s").format(s=LISTEN_S))
+        self.button.setText(_("Stop") if mine else _("Sing or play loud for {s:.0f} s").format(s=LISTEN_S))
         self.button.updateGeometry()
         if mine:
             self.words.say(_("Sing or play the loudest line now: {s:.0f} s.").format(s=x.left_s), "ink")

@@ -1,5 +1,6 @@
 """The user's plug-ins in the window: looked for in a folder, started beside the engine, watched while they run."""
 
+import signal
 import time
 from concurrent.futures import Future, ThreadPoolExecutor
 from pathlib import Path
@@ -25,7 +26,7 @@ class _Watched:
 
     def __init__(self, plug_in: PlugIn):
         self.plug_in, self.fault = plug_in, ""
-        self.done, self.moved = 0, time.monotonic()
+        self.done, self.moved, self.ready = 0, time.monotonic(), False
 
 
 class Plugging(QObject):
@@ -161,10 +162,9 @@ class Plugging(QObject):
                 continue
             state, done = link.plug_in_state(place)
             child = link.plug_ins.get(place)
-            if done != watched.done or (state != READY and now - watched.moved < LOADS_S):
-                watched.moved = now if done != watched.done else watched.moved
-                watched.done = done
-            elif now - watched.moved > HANGS_S:
+            if state == READY and (done != watched.done or not watched.ready):
+                watched.moved, watched.done, watched.ready = now, done, True
+            elif now - watched.moved > (HANGS_S if watched.ready else LOADS_S):
                 link.stop_plug_in(place)
                 self._fails(watched, "hangs")
                 continue
@@ -172,5 +172,6 @@ class Plugging(QObject):
                 link.stop_plug_in(place)
                 self._fails(watched, FAULTS[state])
             elif child is not None and not child.alive:
+                too_long = child.process.returncode in (-signal.SIGXCPU, -signal.SIGKILL)
                 link.stop_plug_in(place)
-                self._fails(watched, "crashed")
+                self._fails(watched, "hangs" if too_long else "crashed")

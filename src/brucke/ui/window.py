@@ -8,8 +8,6 @@ from PyQt6.QtCore import QSettings
 from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QResizeEvent
 from PyQt6.QtWidgets import QMainWindow, QStackedWidget, QVBoxLayout, QWidget
 
-from ..core.presets import Shelf
-from ..ports.plug_ins import Register
 from .actions import Actions
 from .align.view import AlignView
 from .checking import Checking
@@ -19,22 +17,19 @@ from .filing import Filing
 from .frame_clock import FrameClock
 from .gather.view import GatherView
 from .keys_dialog import KeysDialog
-from .learning import Learning
-from .levelling import Levelling
 from .measuring import Measuring
 from .menu import show_menu
 from .notice import Notice
 from .overview import PLACES, Overview
-from .plugging import Plugging
 from .review.view import ReviewView
 from .running import Running
 from .session import Session
 from .shape.view import ShapeView
+from .shaping import Shaping
 from .share.view import ShareView
 from .soundcheck.view import SoundcheckView
 from .strip import Strip
 from .taking import Taking
-from .targeting import Targeting
 from .theme.theme import Theme
 
 COMPACT_PX = 560  # below this scaled height deck and strip make room for the place
@@ -58,10 +53,7 @@ class Window(QMainWindow):
         self.checking = Checking(session, self.running)
         self.measuring = Measuring(session, self.running)
         self.taking = Taking(session, self.running, take_seconds)
-        self.learning = Learning(session, self.running)
-        self.levelling = Levelling(session, self.running)
-        self.targeting = Targeting(session, self.running)
-        self.plugging = Plugging(session, self.running, Register(self.documents.home / "plug_ins.json"))
+        self.shaping = Shaping(session, self.running, self.documents.home)
         self._before_check = "gather"
         self._ticks = 0
         self.actions_table = Actions(self, settings, self.do)
@@ -69,18 +61,9 @@ class Window(QMainWindow):
         self.overview = Overview(self.deck, session, self.running, self.checking, self.taking)
         self.notice = Notice(theme)
         self.filing = Filing(self, theme, session, self.documents, self.notice)
-        self.gather = GatherView(theme, session, self.running, self.documents, self.levelling)
+        self.gather = GatherView(theme, session, self.running, self.documents, self.shaping.levelling)
         self.share = ShareView(theme, session, self.running, self.checking)
-        self.shape = ShapeView(
-            theme,
-            session,
-            self.running,
-            self.learning,
-            self.levelling,
-            self.targeting,
-            self.plugging,
-            Shelf(self.documents.home / "presets"),
-        )
+        self.shape = ShapeView(theme, session, self.running, self.shaping)
         self.align = AlignView(theme, session, self.measuring, self.taking)
         self.review = ReviewView(theme, session, self.taking)
         self.soundcheck = SoundcheckView(theme, session, self.checking)
@@ -145,8 +128,7 @@ class Window(QMainWindow):
         self.taking.proved.connect(self._proved)
         self.theme.changed.connect(self._compact)
         self.clock = FrameClock(self)
-        watching = (self.measuring, self.taking, self.checking, self.learning, self.levelling, self.targeting)
-        for part in (self.running, *watching, self.plugging):
+        for part in (self.running, self.measuring, self.taking, self.checking, self.shaping):
             self.clock.tick.connect(part.tick)
         self.clock.tick.connect(self._frame)
 
@@ -155,6 +137,8 @@ class Window(QMainWindow):
     def go_to(self, place: str) -> None:
         if place == "soundcheck" and self.place != "soundcheck":
             self._before_check = self.place
+        if place != "shape":
+            self.shape.leave()
         self.stack.setCurrentWidget(self.places[place])
         for id, span in self.deck.spans.items():
             span.setChecked(id == place)
@@ -277,8 +261,8 @@ class Window(QMainWindow):
                 self.place, self._add_part
             )(),
             "presets": lambda: (self.go_to("shape"), self.shape.preset_menu()),
-            "version": self.shape.change_version,
-            "without": self.shape.hear_without,
+            "version": lambda: (self.go_to("shape"), self.shape.change_version()),
+            "without": lambda: (self.go_to("shape"), self.shape.hear_without()),
             "alone": self.gather.toggle_alone,
             "mute": self.gather.toggle_mute,
             "hear_me": lambda: self.share.hear(True),
@@ -303,14 +287,8 @@ class Window(QMainWindow):
             self.taking.stop_listening()
         elif self.checking.listening:
             self.checking.cancel()
-        elif self.learning.part:
-            self.learning.cancel()
-        elif self.levelling.part:
-            self.levelling.cancel()
-        elif self.targeting.listener:
-            self.targeting.cancel()
-        elif self.plugging.looking >= 0:
-            self.plugging.cancel()
+        elif self.shaping.cancel():
+            pass
         elif self.taking.state != "idle":
             self.taking.cancel()
         elif self.place == "soundcheck":
@@ -426,5 +404,5 @@ class Window(QMainWindow):
         self.taking.close()
         self.running.stop()
         self.documents.close()
-        self.plugging.close()
+        self.shaping.close()
         super().closeEvent(e)

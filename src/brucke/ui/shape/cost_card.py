@@ -8,6 +8,7 @@ from ...translation import _
 from ...words_shape import felt_text
 from ..kit.button import Button
 from ..kit.card import Card
+from ..kit.flow import Flow
 from ..kit.label import Words
 from ..theme.theme import Theme
 from .model import Carried, carried, felt_at
@@ -26,6 +27,8 @@ class CostCard(Card):
         self.buttons: dict[str, Button] = {}
         for w in (title, self.cost, self.felt, self.dry, self.who):
             self.column.addWidget(w)
+        self._flow = Flow(6)
+        self.column.addLayout(self._flow)
         self.dry.clicked.connect(self._hear_dry)
 
     def show_chain(self, setup: Setup, owner: str, cost: str, ms: str) -> None:
@@ -42,14 +45,14 @@ class CostCard(Card):
     def _offer(self, routes: tuple[Carried, ...]) -> None:
         if list(self.buttons) != [r.key for r in routes]:
             for old in self.buttons.values():
-                self.column.removeWidget(old)
+                self._flow.removeWidget(old)
                 old.hide()
                 old.deleteLater()
             self.buttons = {}
             for r in routes:
                 button = Button(self.theme, r.name, "choice", parent=self)
                 button.clicked.connect(partial(self._toggle, r.key))
-                self.column.addWidget(button)
+                self._flow.addWidget(button)
                 self.buttons[r.key] = button
                 button.show()
         of_part = self.owner.startswith("part/")

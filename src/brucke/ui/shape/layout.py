@@ -6,7 +6,7 @@ from PyQt6.QtCore import QRectF
 
 from ...translation import _
 from ..paint.sheet import Box, Line, Sheet
-from ..theme.fonts import height, width, wrap
+from ..theme.fonts import first_fitting, height, width, wrap
 from ..theme.tokens import Tokens
 from .model import ProcessorCard, ShapeData
 
@@ -112,8 +112,7 @@ def _card(sheet: Sheet, card: ProcessorCard, chosen: bool, rect: QRectF, drawing
         sheet.text(x + w - room, y, room, body, value, "strong", "ink", "right")
         y += body
     state, tone = (_("on"), "water") if card.on else (_("off"), "mute")
-    if card.fault and card.on:
-        state, tone = _("dry, see beside"), "coral"
+    state, tone = (first_fitting((card.note, _("dry")), "strong", t.scale, w), "coral") if card.note else (state, tone)
     sheet.text(x, rect.bottom() - t.px(8) - body, w, body, state, "strong", tone)
     return area
 

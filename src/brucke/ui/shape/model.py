@@ -24,12 +24,13 @@ from ...core.setup import Listener, Part, Setup
 from ...core.sound.parameters import copies_ms, latency_frames, processor_latency_frames
 from ...core.sound.response import filter_response_db, level_curve_db
 from ...core.units import db_to_gain
+from ...engine.plan import Without
 from ...translation import _
-from ...words_shape import kind_of, processor_name, shown_values
+from ...words_shape import PLUG_IN_FAULTS, kind_of, processor_name, shown_values
 
 POINTS = 96
 FILTER_DB, LEVEL_DB = 18.0, -60.0  # the edges of the two kinds of drawing
-NOISE_DB = (-115.0, 105.0)  # the lower edge of a spectrum and its height
+NOISE_DB = (-115.0, 135.0)  # the lower edge of a spectrum and its height
 HZ = np.geomspace(20, 20000, POINTS)
 LEVELS = np.linspace(LEVEL_DB, 0, POINTS)
 Curve = tuple[float, ...]
@@ -39,7 +40,7 @@ Curve = tuple[float, ...]
 class ProcessorCard:
     """`curve` are heights 0…1 from left to right, none without a drawing; `straight` what would change nothing;
     `threshold` the level it is compared with; `bars` (place, height) 0…1; `edges` where bands meet;
-    `fault` why it is not heard."""
+    `note` why it is not heard now though it is on."""
 
     kind: str
     name: str
@@ -51,7 +52,7 @@ class ProcessorCard:
     threshold: float | None = None
     bars: tuple[tuple[float, float], ...] = ()
     edges: tuple[float, ...] = ()
-    fault: str = ""
+    note: str = ""
 
 
 @dataclass(frozen=True)
@@ -118,8 +119,10 @@ def ink_of(thing: Part | Listener) -> str:
     return f"part:{thing.colour}" if isinstance(thing, Part) else "water"
 
 
-def shape_data(setup: Setup, owner: str, faults: dict[int, str] | None = None) -> ShapeData:
-    """`faults` are what is wrong with plug-ins, by place."""
+def shape_data(
+    setup: Setup, owner: str, faults: dict[int, str] | None = None, without: Without | None = None
+) -> ShapeData:  # fmt: skip
+    """`faults` are what is wrong with plug-ins, by place; `without` what is left out for comparing."""
     if not owner:
         return NOTHING
     thing = owned(setup, owner)
@@ -128,9 +131,10 @@ def shape_data(setup: Setup, owner: str, faults: dict[int, str] | None = None) -
     cost = _("processing costs {ms}").format(ms=words.ms_text(frames / setup.rate_hz, 1) if frames else _("no time"))
     cards = [_card(p, setup, trim_db) for p in thing.chain]
     for i, p in enumerate(thing.chain):
-        fault = (faults or {}).get(p.place, "") if isinstance(p, PlugIn) else ""
-        if fault:
-            cards[i] = replace(cards[i], fault=fault)
+        if p.on and isinstance(p, PlugIn) and (faults or {}).get(p.place):
+            cards[i] = replace(cards[i], note=PLUG_IN_FAULTS[(faults or {})[p.place]])
+        elif p.on and without is not None and without.owner == owner and without.slot in (-1, i):
+            cards[i] = replace(cards[i], note=_("left out now"))
     return ShapeData(ink_of(thing), tuple(cards), cost if thing.chain else "")
 
 

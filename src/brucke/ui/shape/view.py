@@ -5,12 +5,10 @@ from pathlib import Path
 
 import numpy as np
 from msgspec.structs import replace
-from PyQt6.QtGui import QHideEvent
 from PyQt6.QtWidgets import QFileDialog, QVBoxLayout, QWidget
 
 from ...core import chain_edits
 from ...core.chain_edits import Chain, owned, owner_of
-from ...core.presets import Shelf
 from ...core.processors import MAX_PLUG_INS, MAX_SLOTS, NoiseRemoval, PlugIn, Processor
 from ...core.setup import Listener, Part, Setup
 from ...core.sound.parameters import latency_frames
@@ -23,12 +21,9 @@ from ..kit.flow import Flow
 from ..kit.label import Words
 from ..kit.menu import open_menu
 from ..kit.place import PlaceFrame
-from ..learning import Learning
-from ..levelling import Levelling
-from ..plugging import Plugging
 from ..running import Running
 from ..session import Session
-from ..targeting import Targeting
+from ..shaping import Shaping
 from ..theme.theme import Theme
 from .chain import ChainDrawing
 from .compare_card import CompareCard
@@ -48,24 +43,21 @@ MOST_MATCH_DB = 24.0
 class ShapeView(QWidget):
     """`thing` in this place is “part/ID/SLOT” or “listener/ID/SLOT”; `owner` is what stands before the slot."""
 
-    def __init__(
-        self, theme: Theme, session: Session, running: Running, learning: Learning, levelling: Levelling,
-        targeting: Targeting, plugging: Plugging, shelf: Shelf,
-    ):  # fmt: skip
+    def __init__(self, theme: Theme, session: Session, running: Running, shaping: Shaping):
         super().__init__()
-        self.theme, self.session, self.running, self.learning = theme, session, running, learning
-        self.plugging = plugging
+        self.theme, self.session, self.running = theme, session, running
+        self.learning, self.plugging = shaping.learning, shaping.plugging
         self.owner, self.slot = "", 0
         self.watch, self._ticks = ChainWatch(), 0
-        self.presets = Presets(self, session, shelf, lambda: self.owner)
+        self.presets = Presets(self, session, shaping.shelf, lambda: self.owner)
         self._build_head()
         self.chain = ChainDrawing(theme)
         self.title = Words(theme, "title", wraps=False)
         self.processor = ProcessorCard(theme, self._edit)
-        self.plug_in = PlugInCard(theme, self._edit, plugging)
-        self.noise = NoiseCard(theme, self._edit, learning)
-        self.level = LevelCard(theme, levelling)
-        self.loudness = LoudnessCard(theme, self._edit, targeting)
+        self.plug_in = PlugInCard(theme, self._edit, shaping.plugging)
+        self.noise = NoiseCard(theme, self._edit, shaping.learning)
+        self.level = LevelCard(theme, shaping.levelling)
+        self.loudness = LoudnessCard(theme, self._edit, shaping.targeting)
         self.compare = CompareCard(theme, self._edit)
         self.costs = CostCard(theme, self._edit)
         self._side = QWidget()
@@ -147,7 +139,7 @@ class ShapeView(QWidget):
         self.parts.show_on(id if kind == "part" else "")
         self.listeners.show_on(id if kind == "listener" else "")
         self.at.setVisible(bool(listeners))
-        data = shape_data(setup, self.owner, self.plugging.faults)
+        data = shape_data(setup, self.owner, self.plugging.faults, self.session.live.without)
         self.chain.show_data(data, str(self.slot) if chain else "")
         for w in (self.add, self.preset, self.compare, self.costs):
             w.setVisible(thing is not None)
@@ -226,11 +218,9 @@ class ShapeView(QWidget):
         self.owner, self.slot = owner, int(slot) if slot.isdigit() else 0
         self.refresh()
 
-    def hideEvent(self, e: QHideEvent | None) -> None:
+    def leave(self) -> None:
         """Nobody goes on air without their processors because they forgot to switch them on again."""
-        if e is not None and not e.spontaneous():
-            self._end_without()
-        super().hideEvent(e)
+        self._end_without()
 
     # Doing
 
