@@ -4,16 +4,19 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from brucke.core import edits, listener_edits, part_edits
+from brucke.core import chain_edits, edits, listener_edits, part_edits
 from brucke.core.bundle import sound_files
 from brucke.core.differences import differences
 from brucke.core.naming import free_id, free_name
+from brucke.core.presets import OWN, apply_preset
+from brucke.core.processors import Gain, Limiter, PlugIn
 from brucke.core.routing.maps import effective_map
 from brucke.core.setup import Setup
 from brucke.core.setup_file import decode, encode, problems
 from brucke.core.templates import TEMPLATES
 from brucke.demo.make_setup import nightboat as make_nightboat
 from brucke.words_documents import PART_NAMES, TEMPLATE_WORDS, difference_text
+from brucke.words_shape import KINDS
 
 KNOWLEDGE = decode(encode(Setup(), decode(b'{"format": "brucke setup", "version": 1}')[1]))[1]
 
@@ -26,7 +29,7 @@ def points(setup, part, listener):
 @st.composite
 def steps(draw):
     """A change as a user would make it, on whatever is there."""
-    return draw(st.integers(0, 15)), draw(st.integers(0, 99)), draw(st.integers(0, 99)), draw(st.floats(-80, 30))
+    return draw(st.integers(0, 17)), draw(st.integers(0, 99)), draw(st.integers(0, 99)), draw(st.floats(-80, 30))
 
 
 def apply(setup, step):
@@ -45,7 +48,7 @@ def apply(setup, step):
     if kind == 2:
         return part_edits.remove_part(setup, part)
     if kind == 3:
-        return part_edits.duplicate_part(setup, part)
+        return chain_edits.give_places(part_edits.duplicate_part(setup, part))
     if kind == 4:
         return part_edits.move_part(setup, part, b % 5 - 2)
     if kind == 5 and setup.part(part).channels:
@@ -62,10 +65,28 @@ def apply(setup, step):
         10: lambda: edits.copy_column(setup, listener, other),
         11: lambda: listener_edits.change_listener(setup, listener, channels=b % 18),
         12: lambda: edits.toggle_point(setup, part, listener, 0, b % setup.listener(listener).channels),
-        13: lambda: listener_edits.duplicate_listener(setup, listener),
+        13: lambda: chain_edits.give_places(listener_edits.duplicate_listener(setup, listener)),
         14: lambda: listener_edits.remove_listener(setup, listener),
-        15: lambda: edits.lay_out_tracks(setup, listener),
+        15: lambda: listener_edits.lay_out_tracks(setup, listener),
+        16: lambda: shaped(setup, f"part/{part}", a, b, value),
+        17: lambda: shaped(setup, f"listener/{listener}", a, b, value),
     }.get(kind, lambda: setup)()
+
+
+def shaped(setup, owner, a, b, value):
+    """A change of a chain, where there may be one."""
+    thing = chain_edits.owned(setup, owner)
+    if not 0 < (len(thing.channels) if owner.startswith("part/") else thing.channels) <= 2:
+        return setup
+    kinds = [fresh for fresh, _ in KINDS.values()]
+    return [
+        lambda: chain_edits.add_processor(setup, owner, kinds[b % len(kinds)]),
+        lambda: chain_edits.add_processor(setup, owner, PlugIn(name="Own", place=b)),
+        lambda: apply_preset(setup, owner, list(OWN.values())[b % len(OWN)]),
+        lambda: chain_edits.other_version(setup, owner),
+        lambda: chain_edits.move_processor(setup, owner, 0, b % 5 - 2) if thing.chain else setup,
+        lambda: chain_edits.bring_to_target(setup, owner[9:], value) if owner.startswith("l") else setup,
+    ][a % 6]()
 
 
 @settings(max_examples=120, deadline=None)
@@ -238,3 +259,18 @@ def test_differences_are_told_in_words(nightboat):
     assert differences(b, b) == []
     c = part_edits.move_part(nightboat, "voice", 1)
     assert [difference_text(nightboat, c, d) for d in differences(nightboat, c)] == ["parts: order changed"]
+
+
+def test_a_listener_that_becomes_wider_than_two_channels_has_no_chain(nightboat):
+    """What could be made in the window can always be opened again."""
+    setup = chain_edits.set_chain(nightboat, "listener/shore_stream", (Gain(), Limiter()))
+    for wide in (
+        listener_edits.change_listener(setup, "shore_stream", channels=6),
+        listener_edits.lay_out_tracks(setup, "shore_stream"),
+    ):
+        assert wide.listener("shore_stream").chain == ()
+        assert not list(problems(wide))
+    assert listener_edits.change_listener(setup, "shore_stream", channels=1).listener("shore_stream").chain == (
+        Gain(),
+        Limiter(),
+    )

@@ -8,7 +8,7 @@ from typing import Any
 
 from msgspec.structs import replace
 
-from .routing.maps import effective_map, shifted_map, track_layout
+from .routing.maps import effective_map, shifted_map
 from .routing.ways import own_return
 from .setup import MAX_DELAY_S, MapPoint, Route, Setup
 
@@ -179,17 +179,6 @@ def place_on(setup: Setup, cells: Iterable[Cell], first: int) -> Setup:
 def others_on(setup: Setup, part: str, listener: str, first: int) -> Setup:
     """Everything else that this listener gets onto its channels from `first` on."""
     return place_on(setup, [(p.id, listener) for p in setup.parts if p.id != part and p.kind != "picture"], first)
-
-
-def lay_out_tracks(setup: Setup, listener: str) -> Setup:
-    """One track per part: a recorder as wide as all parts together."""
-    maps, channels = track_layout(setup)
-    wide = tuple(replace(x, channels=channels) if x.id == listener else x for x in setup.listeners)
-    setup = replace(setup, listeners=wide)
-    for part, points in maps.items():
-        setup = set_map(setup, part, listener, points)
-        setup = set_on(setup, part, listener, True)
-    return setup
 
 
 # The document and its equipment

@@ -4,8 +4,9 @@ from typing import Literal
 
 from msgspec.structs import replace
 
-from .edits import Cell, copy_column, switch
+from .edits import Cell, copy_column, set_map, set_on, switch
 from .naming import free_id, free_name
+from .routing.maps import track_layout
 from .routing.ways import carries, own_return
 from .setup import MAX_CHANNELS, MAX_LISTENERS, Device, DeviceKind, Listener, ListenerKind, MomentRoute, Setup
 
@@ -90,16 +91,34 @@ def without_unused_devices(setup: Setup) -> Setup:
     return replace(setup, devices=tuple(d for d in setup.devices if d.id in used))
 
 
+def widened(listener: Listener, channels: int) -> Listener:
+    """With so many channels; more than two have no chain."""
+    if channels > 2:
+        return replace(listener, channels=channels, chain=(), other_chain=None, version="A")
+    return replace(listener, channels=channels)
+
+
 def change_listener(setup: Setup, listener: str, name: str | None = None, channels: int | None = None) -> Setup:
     """Name or width. Map points that no longer have a channel go."""
     old = setup.listener(listener)
     wide = old.channels if channels is None else min(max(channels, 1), MAX_CHANNELS)
-    new = replace(old, name=(name or "").strip() or old.name, channels=wide)
+    new = widened(replace(old, name=(name or "").strip() or old.name), wide)
     routes = tuple(
         replace(r, map=tuple(m for m in r.map if m.target < wide)) if r.listener == listener else r
         for r in setup.routes
     )
     return replace(setup, listeners=tuple(new if x is old else x for x in setup.listeners), routes=routes)
+
+
+def lay_out_tracks(setup: Setup, listener: str) -> Setup:
+    """One track per part: a recorder as wide as all parts together."""
+    maps, channels = track_layout(setup)
+    wide = tuple(widened(x, channels) if x.id == listener else x for x in setup.listeners)
+    setup = replace(setup, listeners=wide)
+    for part, points in maps.items():
+        setup = set_map(setup, part, listener, points)
+        setup = set_on(setup, part, listener, True)
+    return setup
 
 
 # Do I hear it, do they hear it

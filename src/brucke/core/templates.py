@@ -5,8 +5,8 @@ from dataclasses import dataclass
 
 from msgspec.structs import replace
 
-from .edits import lay_out_tracks, set_gain, set_on
-from .listener_edits import add_listener, new_device
+from .edits import set_gain, set_on
+from .listener_edits import add_listener, lay_out_tracks, new_device
 from .part_edits import add_part, add_tracks, change_part
 from .setup import Moment, MomentRoute, Setup
 

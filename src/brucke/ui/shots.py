@@ -8,7 +8,7 @@ from pathlib import Path
 from PyQt6.QtCore import QSettings
 from PyQt6.QtWidgets import QApplication
 
-from ..core.chain_edits import change_band
+from ..core.presets import OWN
 from ..core.setup import Setup
 from .session import Session
 from .theme.theme import Theme
@@ -56,13 +56,23 @@ def take_shots(app: QApplication, theme: Theme, session: Session, settings: QSet
         shot("share")
         window.go_to("shape")
         window.shape.choose_part("voice")
-        for code in ("high_pass", "equaliser", "limiter"):
-            window.shape.add_processor(code)
-        window.shape.choose(3)
-        session.edit("clearer", change_band(session.setup, "voice", 3, 3, gain_db=4.0), "shape")
+        window.shape.presets.apply("speech", OWN["speech"])
+        window.shape.choose(4)
         window.shape.chain.focus_row()
-        stop = time.monotonic() + 1
+        stop = time.monotonic() + 8
         shot("shape")
+        window.shape.choose_owner("listener/shore_stream")
+        window.shape.presets.apply("mix", OWN["mix"])
+        window.shape.choose(3)
+        window.shape.chain.focus_row()
+        stop = time.monotonic() + 6
+        shot("shape-listener")
+        window.shape.choose_part("cello")
+        window.shape.presets.apply("bowed", OWN["bowed"])
+        theme.set(night=True)
+        stop = time.monotonic() + 8
+        shot("shape-night")
+        theme.set(night=False)
         while session.undo_stack.canUndo():
             session.undo()
         window.do("listen")

@@ -308,7 +308,7 @@ class ListenerCard(Card):
         self.edit(f"{self.listener.name} {int(channels)} channels", after)
 
     def _tracks(self) -> None:
-        after = edits.lay_out_tracks(self.setup, self.listener.id)
+        after = listener_edits.lay_out_tracks(self.setup, self.listener.id)
         self.edit(f"{self.listener.name}: one track per part", after)
 
     def _double(self) -> None:
