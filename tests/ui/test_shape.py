@@ -357,6 +357,25 @@ def b_ms(button):
     return float(button.text().split(", ")[1].removesuffix(" ms"))
 
 
+def test_drawings_that_move_follow_whatever_chain_is_shown(live):
+    """Every preset after every other while sound flows: nothing of one chain is painted into the next."""
+    w = live
+    w.do("shape")
+    wait(lambda: len(w.running.readings) > 0, 10)
+    for owner in ("listener/shore_stream", "part/voice", "part/harp"):
+        w.shape.choose_owner(owner)
+        for name, preset in (*OWN.items(), ("last", OWN["mix"])):
+            w.shape.presets.apply(name, preset)
+            pause(0.25)
+            assert w.shape.chain.live, name
+            assert not w.grab().isNull()
+    moving = w.shape.chain.live
+    assert len(moving[1].reductions) == 3, "the multiband compressor's bands"
+    w.shape.choose_part("cello")
+    assert w.shape.chain.live == {}
+    assert not w.grab().isNull()
+
+
 def test_words_for_every_parameter():
     for of, fields in RANGES.items():
         for field in fields:

@@ -8,7 +8,7 @@ from ..paint.sheet import Sheet, paint_sheet
 from ..theme.theme import Theme
 from .layout import ShapeLayout, least_height, shape_layout
 from .live import STILL, CardLive, Comparison, card_live, comparison, comparison_sheet, live_sheet
-from .model import NOTHING
+from .model import NOTHING, ShapeData
 from .watch import ChainWatch
 
 
@@ -43,6 +43,12 @@ class ChainDrawing(ButtonsDrawing):
         chosen = int(self._chosen) if self._chosen else -1
         self._layout = shape_layout(self._data, chosen, width, height, self.theme.tokens)
         return self._layout.sheet
+
+    def show_data(self, data: ShapeData, chosen: str) -> None:
+        """Another chain begins without what moved in the one before."""
+        if [c.kind for c in data.cards] != [c.kind for c in self._data.cards]:
+            self.live, self.compared = {}, Comparison()
+        super().show_data(data, chosen)
 
     def feed(self, watch: ChainWatch, rate_hz: float) -> None:
         """What the chain tells now; only drawings that change are painted again."""

@@ -72,13 +72,14 @@ def live_sheet(card: ProcessorCard, live: CardLive, area: QRectF, ink: str, t: T
     if live.spectrum:
         top = [at(i / (len(live.spectrum) - 1), v) for i, v in enumerate(live.spectrum)]
         sheet.lines.append(Line((at(0, 0), *top, at(1, 0)), "trough", closed=True))
+        sheet.lines.append(Line(tuple(top), "edge", 1))
         _curve(sheet, card.curve, at, ink if card.on else "mute")
     if live.histogram:
         wide = area.width() / len(live.histogram)
         for i, share in enumerate(live.histogram):
             if share > 0:
                 tall = share * (area.height() - t.px(6))
-                sheet.boxes.append(Box(QRectF(area.x() + i * wide + 1, area.bottom() - tall, wide - 2, tall), "trough"))
+                sheet.boxes.append(Box(QRectF(area.x() + i * wide + 1, area.bottom() - tall, wide - 2, tall), "edge"))
         _curve(sheet, card.curve, at, ink if card.on else "mute")
     if card.threshold is not None:
         sheet.lines.append(Line((at(card.threshold, 0), at(card.threshold, 1)), "coral", 1.5, dashed=True))
@@ -116,7 +117,7 @@ def _hanging(sheet: Sheet, card: ProcessorCard, reductions: tuple[float, ...], a
         tall = min(1.0, db / 18) * area.height()
         if tall > 0.5:
             bar = QRectF(left + t.px(3), area.y() + 1, right - left - t.px(6), tall)
-            sheet.boxes.append(Box(bar, "trough"))
+            sheet.boxes.append(Box(bar, "edge"))
 
 
 # Before and after
