@@ -326,6 +326,16 @@ def test_passing_the_chain_by_or_not_changes_without_a_click():
         out.append(engine.step(np.ascontiguousarray(np.stack([sine, sine])[:, b * N : (b + 1) * N]))[0, 0].copy())
     assert high_share_db(np.concatenate(out)[38 * N : 65 * N]) < -60
     assert np.abs(out[-1]).max() == pytest.approx(0.25, abs=0.01)
+    # And the chain itself may go and come while something passes it by.
+    bare = replace(with_bypass(True), listeners=setup_of(()).listeners)
+    for plan in (bare, with_bypass(True), with_bypass(False), bare):
+        engine.adopt(compile_plan(plan, Live()))
+        more = [
+            engine.step(np.ascontiguousarray(np.stack([sine, sine])[:, i * N : (i + 1) * N]))[0, 0].copy()
+            for i in range(75)
+        ]
+        assert high_share_db(np.concatenate(more)[: 20 * N]) < -60
+    assert np.abs(more[-1]).max() == pytest.approx(0.25, abs=0.01)
 
 
 def test_what_the_processors_tell_is_what_they_do():

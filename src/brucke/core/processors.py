@@ -132,6 +132,7 @@ class NoiseRemoval(_Data, frozen=True, kw_only=True, tag="noise_removal", tag_fi
     window: Literal["long", "middle", "short"] = "middle"
     strength_percent: float = 100.0
     floor_db: float = -50.0
+    smoothing_percent: float = 99.0
 
 
 class PlugInParameter(_Data, frozen=True, kw_only=True):
@@ -170,7 +171,7 @@ class Range:
 
 RANGES: dict[str, dict[str, Range]] = {
     "PlugIn": {},
-    "NoiseRemoval": {"strength_percent": Range(0, 100, "%"), "floor_db": Range(-80, 0, "dB")},
+    "NoiseRemoval": {"strength_percent": Range(0, 100, "%"), "floor_db": Range(-80, 0, "dB"), "smoothing_percent": Range(80, 99.8, "%")},
     "HighPass": {"frequency_hz": Range(20, 1000, "Hz")},
     "Gate": {
         "threshold_db": Range(-100, 0, "dB"), "attack_ms": Range(0.1, 200, "ms"), "hold_ms": Range(0.1, 2000, "ms"),

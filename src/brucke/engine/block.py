@@ -63,6 +63,8 @@ class BlockEngine:
         self.readings = np.zeros((shape.parts + shape.listeners, MAX_SLOTS + 1, READINGS), np.float32)
         self._sums = np.zeros((2, shape.listeners, shape.channels, n), np.float32)
         self.unfinished = self._sums[0]
+        self._straight = self.outs[None]  # without any such chain the sums are what goes out
+        self._fades_out = False
         self._work = np.zeros((2, n), np.float32)
         self._noise = NoiseStages(shape, plan)
         self._beside = beside or Beside(n)
@@ -92,6 +94,9 @@ class BlockEngine:
         self._count = find_active(
             a.delay, a.source, a.past, a.gain, b.delay, b.source, b.past, b.gain, self._active
         )  # fmt: skip
+        self._chained = np.flatnonzero(b.codes[:, 0]).tolist()
+        self._finished = np.flatnonzero(b.listener_codes[:, 0]).tolist()
+        self._passed = 2 if a.past.any() or b.past.any() else 1
 
     def _begin_change(self) -> None:
         assert self._waiting is not None
@@ -99,6 +104,11 @@ class BlockEngine:
         self._fading = 0
         self._noise.adopt(self._new)
         self._find()
+
+    def _finishes(self) -> bool:
+        """Whether any listener has a chain, or one that still fades out, or routes that passed one by."""
+        self._fades_out = bool(self._finished) or (self._fades_out and bool(self._finishing.running.any()))
+        return self._fades_out or self._passed > 1
 
     def step(self, ins: F32) -> F32:
         """One block of capture channels [captures, n] to the listeners' block `outs`."""
@@ -119,15 +129,18 @@ class BlockEngine:
             b.codes, b.params, c.running, c.frozen, c.state, c.memory, c.wet, self.shaped, self.raw, self._ring,
             self._pos, rate, self.bad, sends, returns, answered,
         )  # fmt: skip
-        self._sums[:] = 0.0
+        finishing = self._finishes()
+        sums = self._sums if finishing else self._straight
+        sums[: self._passed] = 0.0
         mix(
             self._ring, self._pos, self._active, self._count, fading, fade, a.delay, a.source, a.past, a.gain, b.delay,
-            b.source, b.past, b.gain, self._sums,
+            b.source, b.past, b.gain, sums,
         )  # fmt: skip
-        finish(
-            b.listener_codes, b.listener_params, f.running, f.frozen, f.state, f.memory, f.wet, self._work, self._sums,
-            self.outs, rate, sends, returns, answered,
-        )  # fmt: skip
+        if finishing:
+            finish(
+                b.listener_codes, b.listener_params, f.running, f.frozen, f.state, f.memory, f.wet, self._work, sums,
+                self.outs, self._passed > 1, rate, sends, returns, answered,
+            )  # fmt: skip
         self._beside.give(b.codes, b.params, b.listener_codes, b.listener_params)
         if fading:
             self._fading += 1
@@ -142,9 +155,11 @@ class BlockEngine:
         """Peak, since whoever shows it last cleared it, and mean square of the newest block."""
         measure_levels(self.raw, self.part_meters)
         measure_levels(self.outs, self.out_meters)
-        parts = self.shape.parts
-        self.readings[:parts] = self._chains.state[:, :, LEVEL:]
-        self.readings[parts:] = self._finishing.state[:, :, LEVEL:]
+        # Only what has a chain: the states of all would have to come from far for nothing.
+        for i in self._chained:
+            self.readings[i] = self._chains.state[i, :, LEVEL:]
+        for i in self._finished:
+            self.readings[self.shape.parts + i] = self._finishing.state[i, :, LEVEL:]
         for p, db in self._noise.mismatch_db.items():
             self.readings[p, 0, 1] = db
         if self._ins is not None:

@@ -4,7 +4,7 @@ import numpy as np
 
 from ..core.sound.denoise import Denoiser
 from ..core.sound.noise_profile import BINS, NoiseProfile
-from ..core.sound.parameters import N_FLOOR, N_STRENGTH, N_WINDOW, NOISE, ON, WINDOW_NAMES
+from ..core.sound.parameters import N_FLOOR, N_SMOOTHING, N_STRENGTH, N_WINDOW, NOISE, ON, WINDOW_NAMES
 from ..core.sound.windows import LENGTH
 from .plan import F32, Plan, Shape
 
@@ -67,7 +67,7 @@ class NoiseStages:
                 # Without a profile, and while it is off, it is an exact delay: the path goes on counting it.
                 learnt = bool(plan.noise[p].any())
                 strength = float(row[ON] * row[N_STRENGTH]) if learnt else 0.0
-                same.denoiser.set(strength, float(10 ** (row[N_FLOOR] / 20)))
+                same.denoiser.set(strength, float(10 ** (row[N_FLOOR] / 20)), float(row[N_SMOOTHING]))
             if stages:
                 self._of[p] = stages
 

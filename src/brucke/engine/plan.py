@@ -182,7 +182,7 @@ def _route_into(plan: Plan, setup: Setup, x: int, p: int, route: Route, moment: 
     plan.delay[x, p] = 0 if least else seconds_to_frames(route.delay_ms / 1e3, setup.rate_hz)
     part, listener = setup.parts[p], setup.listeners[x]
     plan.source[x, p] = 1 if route.processed and part.chain else 0
-    plan.past[x, p] = 1 if route.bypass else 0
+    plan.past[x, p] = 1 if route.bypass and listener.chain else 0
     if not route.on or route.part in live.muted or (change is not None and change.mute):
         return
     gain_db = route.gain_db if change is None or change.gain_db is None else change.gain_db

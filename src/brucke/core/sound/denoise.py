@@ -60,14 +60,14 @@ class Denoiser:
         self._speech, self._present = np.zeros(BINS), self._noise.copy()
         self._work = np.zeros((3, BINS))
         self._settings = np.full(SETTINGS, NONE)
-        self._settings[[SMOOTHING, LEAST_PRIOR, MOST_POSTERIOR]] = smoothing, LEAST_SNR, MOST_SNR
+        self._settings[[LEAST_PRIOR, MOST_POSTERIOR]] = LEAST_SNR, MOST_SNR
         self._settings[FOLLOW] = math.exp(-w.hop / (PRESENT_S * profile.rate_hz))
         self._settings[TURN] = max(1, round(FALLS_S * profile.rate_hz / w.hop))
-        self.set(strength, 10 ** (floor_db / 20))
+        self.set(strength, 10 ** (floor_db / 20), smoothing)
 
-    def set(self, strength: float, floor: float) -> None:
-        """How much of the gain is used, and the least gain."""
-        self._settings[[STRENGTH, FLOOR]] = strength, floor
+    def set(self, strength: float, floor: float, smoothing: float) -> None:
+        """How much of the gain is used, the least gain, and the weight of the spectrum before."""
+        self._settings[[STRENGTH, FLOOR, SMOOTHING]] = strength, floor, smoothing
 
     @property
     def strength(self) -> float:

@@ -174,15 +174,15 @@ def mix(  # type: ignore[no-untyped-def]
 
 @njit(
     "void(int32[:, ::1], float32[:, :, ::1], int32[:, ::1], float32[:, :, ::1], float64[:, :, ::1], "
-    "float64[:, :, ::1], float64[:, ::1], float32[:, ::1], float32[:, :, :, ::1], float32[:, :, ::1], float64, "
-    "float32[:, :, ::1], float32[:, :, ::1], float64[::1])",
+    "float64[:, :, ::1], float64[:, ::1], float32[:, ::1], float32[:, :, :, ::1], float32[:, :, ::1], boolean, "
+    "float64, float32[:, :, ::1], float32[:, :, ::1], float64[::1])",
     nogil=True, cache=True,
 )  # fmt: skip
 def finish(  # type: ignore[no-untyped-def]
-    codes, params, running, frozen, state, memory, wet, work, sums, outs, rate, sends, returns, answered
+    codes, params, running, frozen, state, memory, wet, work, sums, outs, passed, rate, sends, returns, answered
 ):  # fmt: skip
     """The listeners' chains on what goes through them, and what passes them by added: `sums` [2, listeners, C, n] to
-    `outs` [listeners, C, n]; `work` [2, n] is room to work in."""
+    `outs` [listeners, C, n], where anything did (`passed`); `work` [2, n] is room to work in."""
     for x in range(outs.shape[0]):
         outs[x] = sums[0, x]
         if codes[x, 0] != 0 or running[x, 0] != 0:
@@ -205,7 +205,8 @@ def finish(  # type: ignore[no-untyped-def]
                 outs[x, :2] = work
             else:
                 _forget(running[x], frozen[x], state[x], memory[x])
-        outs[x] += sums[1, x]
+        if passed:
+            outs[x] += sums[1, x]
 
 
 @njit(

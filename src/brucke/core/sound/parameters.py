@@ -44,7 +44,7 @@ A_GAIN = 1
 M_GAIN = M_THRESHOLD + 3  # and three gains
 (P_PLACE, P_LATENCY) = range(1, 3)
 (T_VOICES, T_DELAY, T_DEPTH, T_WANDER, T_LEVEL) = range(1, 6)
-(N_STRENGTH, N_FLOOR, N_WINDOW) = range(1, 4)
+(N_STRENGTH, N_FLOOR, N_WINDOW, N_SMOOTHING) = range(1, 5)
 WINDOW_NAMES = tuple(WINDOWS)
 MOST_VOICES = 4
 SPACING = 0.37  # a copy comes later than the one before by this share of the delay; no round number, so none meet
@@ -139,6 +139,7 @@ def _pack_one(p: Processor, row: F32, rate_hz: float) -> int:
         return THICKENING
     if isinstance(p, NoiseRemoval):
         row[[N_STRENGTH, N_FLOOR]] = held(p, "strength_percent") / 100, held(p, "floor_db")
+        row[N_SMOOTHING] = held(p, "smoothing_percent") / 100
         row[N_WINDOW] = WINDOW_NAMES.index(p.window)
         return NOISE
     if isinstance(p, Gain):
