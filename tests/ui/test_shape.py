@@ -326,14 +326,18 @@ def test_the_room_is_learnt_from_silence_and_taken_out(live):
     pause(0.5)
     key(w, Qt.Key.Key_Escape)
     assert "Not learnt: it was stopped." in w.shape.noise.hint.text()
-    press(w.shape.noise.learn)
-    wait(lambda: not w.shaping.learning.part, 30)
+    for _ in range(3):  # again, where the machine lost blocks of all but a pause
+        press(w.shape.noise.learn)
+        wait(lambda: not w.shaping.learning.part, 60)
+        if w.shaping.learning.failed:
+            break
+        w.do("undo")
     assert w.shaping.learning.failed, "somebody played"
     assert "it was not silent at" in w.shape.noise.hint.text() or "no steady noise" in w.shape.noise.hint.text()
     w.running.play(False)
     wait(lambda: w.running.input_peaks.get("cello", 1) < 1e-3, 20)
     press(w.shape.noise.learn)
-    wait(lambda: not w.shaping.learning.part, 30)
+    wait(lambda: not w.shaping.learning.part, 60)
     assert not w.shaping.learning.failed, w.shaping.learning.message
     setup = w.session.setup
     assert chain(w)[0].profile == "Cello, room"
