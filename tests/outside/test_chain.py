@@ -336,6 +336,9 @@ def test_passing_the_chain_by_or_not_changes_without_a_click():
         ]
         assert high_share_db(np.concatenate(more)[: 20 * N]) < -60
     assert np.abs(more[-1]).max() == pytest.approx(0.25, abs=0.01)
+    assert np.abs(engine.unfinished[0, 0]).max() == pytest.approx(0.25, abs=0.01), (
+        "told of listeners without a chain too"
+    )
 
 
 def test_what_the_processors_tell_is_what_they_do():

@@ -62,7 +62,7 @@ class BlockEngine:
         self.shaped = np.zeros((shape.parts, 2, n), np.float32)
         self.readings = np.zeros((shape.parts + shape.listeners, MAX_SLOTS + 1, READINGS), np.float32)
         self._sums = np.zeros((2, shape.listeners, shape.channels, n), np.float32)
-        self.unfinished = self._sums[0]
+        self.unfinished = self.outs
         self._straight = self.outs[None]  # without any such chain the sums are what goes out
         self._fades_out = False
         self._work = np.zeros((2, n), np.float32)
@@ -131,6 +131,7 @@ class BlockEngine:
         )  # fmt: skip
         finishing = self._finishes()
         sums = self._sums if finishing else self._straight
+        self.unfinished = sums[0]
         sums[: self._passed] = 0.0
         mix(
             self._ring, self._pos, self._active, self._count, fading, fade, a.delay, a.source, a.past, a.gain, b.delay,
