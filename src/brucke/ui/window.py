@@ -281,14 +281,14 @@ class Window(QMainWindow):
         }[id]()
 
     def _cancel(self) -> None:
+        if self.shaping.cancel():
+            return
         if self.measuring.busy:
             self.measuring.cancel()
         elif self.taking.heard:
             self.taking.stop_listening()
         elif self.checking.listening:
             self.checking.cancel()
-        elif self.shaping.cancel():
-            pass
         elif self.taking.state != "idle":
             self.taking.cancel()
         elif self.place == "soundcheck":

@@ -143,7 +143,7 @@ def mix(  # type: ignore[no-untyped-def]
     the block at `pos` is the newest."""
     n = sums.shape[3]
     size = ring.shape[3] - n
-    nothing, silent = np.zeros(n, np.float32), np.float32(0.0)
+    silent = np.float32(0.0)
     for k in range(count):
         listener, p, changed = active[k, 0], active[k, 1], active[k, 2]
         at1 = (pos - delay1[listener, p]) % size
@@ -166,8 +166,8 @@ def mix(  # type: ignore[no-untyped-def]
                 g0, g1 = gain0[listener, p, ci, co], gain1[listener, p, ci, co]
                 if g0 != 0.0 or g1 != 0.0:
                     if other:
-                        _add_fading(sums[past0[listener, p], listener, co], x0, g0, fade, nothing, silent)
-                        _add_fading(outs[co], nothing, silent, fade, x1, g1)
+                        _add_fading(sums[past0[listener, p], listener, co], x0, g0, fade, x0, silent)
+                        _add_fading(outs[co], x1, silent, fade, x1, g1)
                     else:
                         _add_fading(outs[co], x0, g0, fade, x1, g1)
 

@@ -23,8 +23,6 @@ from ...translation import _
 from ...words_shape import PRESET_NAMES
 from ..session import Session
 
-Edit = Callable[..., None]
-
 
 class Presets:
     """`owner()` is whose chain; everything said goes through the session's notice."""
