@@ -89,6 +89,13 @@ def _parser() -> argparse.ArgumentParser:
     p.add_argument("--out", type=Path, required=True)
     p.add_argument("--seconds", type=_seconds, default=30.0)
     p.add_argument("--exact", action="store_true", help="performers without human scatter")
+    p.add_argument(
+        "--plant",
+        action="append",
+        default=[],
+        metavar="PART=MS",
+        help="a fault to be found: a stand-in box that delays a part and says nothing",
+    )
     p.add_argument("--seed", type=int, default=1)
     p = command("offset", commands.offset, "how much later a recording is than a reference")
     p.add_argument("reference", type=Path)

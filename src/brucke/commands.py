@@ -1,6 +1,7 @@
 """What each command does. Heavy imports are late, so that the window starts without them."""
 
 import argparse
+import math
 import sys
 from pathlib import Path
 from typing import Any
@@ -10,7 +11,7 @@ from .cli import CannotDo, emit
 from .core.evidence import Facts, Knowledge
 from .core.setup import Setup
 from .core.setup_file import load
-from .core.timing.align import ListenerTiming, RouteTiming, align, timing
+from .core.timing.align import ListenerTiming, RouteTiming, Unjudged, align, timing
 from .core.timing.paths import Situation
 
 
@@ -76,6 +77,7 @@ def _arrivals_of(setup: Setup, t: ListenerTiming, after: ListenerTiming) -> dict
         frames = solved.delay_frames if solved is not None else r.align_delay_frames
         return {
             "part": r.part,
+            "code": r.code,
             "arrival_ms": r.arrival.value * 1e3,
             "plus_minus_ms": r.arrival.plus_minus * 1e3,
             "off_ms": None if r.off is None else r.off.value * 1e3,
@@ -93,6 +95,11 @@ def _arrivals_of(setup: Setup, t: ListenerTiming, after: ListenerTiming) -> dict
             ],
         }
 
+    def unjudged(u: Unjudged) -> dict[str, Any]:
+        unknown = ("arrival_ms", "plus_minus_ms", "off_ms", "off_plus_minus_ms", "align_delay_ms")
+        why = words.finding_text(setup, u.problem)
+        return {"part": u.part, "code": u.code, **dict.fromkeys(unknown), "reason": why, "stages": []}
+
     listener = setup.listener(t.listener)
     return {
         "id": listener.id,
@@ -100,9 +107,10 @@ def _arrivals_of(setup: Setup, t: ListenerTiming, after: ListenerTiming) -> dict
         "target_ms": None if t.target is None else t.target.value * 1e3,
         "counted_to": "ears" if t.to_ears else "our own output",
         "verdict": words.verdict_text(setup, t.verdict),
+        "verdict_code": t.verdict.code,
         "hand_off_ms": t.hand_off_s * 1e3,
         "findings": [words.finding_text(setup, f) for f in t.findings],
-        "routes": [route(r) for r in t.routes],
+        "routes": [*map(route, t.routes), *map(unjudged, t.unjudged)],
     }
 
 
@@ -115,6 +123,7 @@ def _arrival_lines(setup: Setup, t: ListenerTiming) -> list[str]:
             f"  {words.part_name(setup, r.part):10} arrives {words.ms_text(r.arrival.value, 2):>10}  "
             f"delay {words.ms_text(delay, 2):>9}  ({steps})  {words.route_text(setup, r)}"
         )
+    lines += [f"  {words.part_name(setup, u.part):10} {words.route_text(setup, u)}" for u in t.unjudged]
     lines += [f"  {words.finding_text(setup, f)}" for f in t.findings]
     return lines
 
@@ -193,6 +202,21 @@ def offset(args: argparse.Namespace) -> int:
     return 0 if found.match else 1
 
 
+def planted(setup: Setup, faults: list[str]) -> dict[str, float]:
+    """PART=MS of the command line: parts that arrive so much later than anything says, in seconds."""
+    found = {}
+    for item in faults:
+        part, sep, amount = item.partition("=")
+        try:
+            late = float(amount)
+        except ValueError:
+            late = math.nan
+        if not sep or all(p.id != part for p in setup.parts) or not 1 <= late <= 1000:
+            raise CannotDo(f"--plant {item}: expected PART=MS with a part of the setup and 1 to 1000 ms")
+        found[part] = late / 1e3
+    return found
+
+
 def rehearsal(args: argparse.Namespace) -> int:
     from .core.setup_file import save
     from .engine.plan import PlanError
@@ -212,8 +236,9 @@ def rehearsal(args: argparse.Namespace) -> int:
 
     try:
         done = rehearse(
-            setup, Knowledge(spoils=knowledge.spoils), sounds, args.out, args.seconds, args.exact, args.seed, progress
-        )
+            setup, Knowledge(spoils=knowledge.spoils), sounds, args.out, args.seconds, args.exact, args.seed, progress,
+            planted(setup, args.plant),
+        )  # fmt: skip
     except PlanError as e:
         raise CannotDo(f"{args.setup.name}: devices: {e}") from None
     except RehearsalError as e:
@@ -221,15 +246,17 @@ def rehearsal(args: argparse.Namespace) -> int:
         raise CannotDo(f"{args.setup.name}: {why}") from None
     save(args.out / args.setup.name, done.setup, done.knowledge)
     result = report(done, args.exact, args.seed)
-    emit(args, result, lambda: report_lines(done, result))
-    return 1 if needs_attention(done) else 0
+    emit(args, result, lambda: report_lines(done, result, args.exact))
+    return 1 if needs_attention(done, args.exact) else 0
 
 
 def prove(args: argparse.Namespace) -> int:
     from .ports.beat_sounds import beat_sounds
     from .ports.files import mono
+    from .takes.judging import judge
     from .takes.proof import prove_take
     from .takes.take import load_take
+    from .words_review import needs_you, take_text
 
     take = load_take(args.take)
     sources = {id: mono(s) for id, s in beat_sounds(take.setup, args.sounds).items()}
@@ -238,11 +265,16 @@ def prove(args: argparse.Namespace) -> int:
         print(f"progress {share:.3f} {what}", file=sys.stderr, flush=True)
 
     take = prove_take(args.take, take, sources, progress)
+    verdicts = judge(take)
     result = {
         "listeners": [
-            {"id": id, "left_ms": {p: x.median_ms for p, x in proof.left.items()}, "reason": proof.reason}
+            {
+                "id": id, "verdict": take_text(take.setup, verdicts[id]),
+                "verdicts": {p.part: p.code for p in verdicts[id].parts},
+                "left_ms": {p: x.median_ms for p, x in proof.left.items() if x.windows}, "reason": proof.reason,
+            }
             for id, proof in take.proof.items()
         ]
-    }
-    emit(args, result, lambda: [f"{x['id']}: {x['left_ms'] or x['reason']}" for x in result["listeners"]])
-    return 0
+    }  # fmt: skip
+    emit(args, result, lambda: [f"{words.listener_name(take.setup, x['id'])}: {x['verdict']}" for x in result["listeners"]])  # fmt: skip
+    return 1 if any(needs_you(v) for v in verdicts.values()) else 0

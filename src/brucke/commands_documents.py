@@ -22,9 +22,9 @@ def check(args: argparse.Namespace) -> int:
         facts = listen_offline(setup, facts, [args.setup.parent])
     known = Situation(setup, knowledge, facts)
     results = soundcheck(known)
-    good = sum(r.good for r in results)
+    good, not_yet = ([r.check for r in results if r.state == state] for state in ("good", "not_yet"))
     result = {
-        "good": good, "checks": len(results),
+        "good": len(good), "not_yet": not_yet, "checks": len(results),
         "findings": [_finding(known, r, i) for r in results for i in range(len(r.findings))],
     }  # fmt: skip
 
@@ -33,10 +33,11 @@ def check(args: argparse.Namespace) -> int:
         for f in result["findings"]:  # type: ignore[attr-defined]
             out.append(f"{'!' if f['needs'] == 'you' else '·'} {f['what']} {f['why']}")
             out.append(f"  → {f['mend']}")
-        return [*out, f"{good} of {len(results)} checks are good"]
+        out += [f"? not yet: {say.CHECK_TITLES[c]}" for c in not_yet]
+        return [*out, say.count_text(results)]
 
     emit(args, result, lines)
-    return 0 if good == len(results) else 1
+    return 1 if any(r.state == "mend" for r in results) else 0
 
 
 def _finding(known: Situation, r: Result, i: int) -> dict[str, Any]:

@@ -5,7 +5,7 @@ from datetime import datetime
 from .core.evidence import Facts, Measurement
 from .core.findings import Finding, Verdict
 from .core.setup import Setup
-from .core.timing.align import ListenerTiming, RouteTiming
+from .core.timing.align import ListenerTiming, RouteTiming, Timing, Unjudged
 from .core.timing.paths import Stage
 from .core.timing.verdicts import CALL_GOOD_S, CALL_LIMIT_S, OWN_SOUND_COMFORTABLE_S, OWN_SOUND_LIMIT_S
 from .translation import _
@@ -25,8 +25,8 @@ def plus_minus_text(seconds: float) -> str:
     value = seconds * 1e3
     if value < 1e-9:
         return ""
-    if value < 0.001:
-        return "± 0.001"
+    if value < 0.01:
+        return _("less than 0.01 ms")
     digits = 3 if value < 0.0995 else 2 if value < 0.995 else 1
     return f"± {value:.{digits}f}"
 
@@ -47,6 +47,11 @@ def device_name(setup: Setup, device: str) -> str:
     return next((d.name for d in setup.devices if d.id == device), device)
 
 
+def moment_name(setup: Setup, moment: str) -> str:
+    found = setup.moment(moment)
+    return found.name if found is not None else moment
+
+
 def route_name(setup: Setup, part: str, listener: str) -> str:
     return f"{part_name(setup, part)} → {listener_name(setup, listener)}"
 
@@ -55,9 +60,11 @@ def verdict_text(setup: Setup, v: Verdict) -> str:
     """The one short sentence of a listener."""
     name = part_name(setup, v.part).lower()
     amount = ms_text(abs(v.off_s))
+    if v.on_purpose and v.code in ("early", "late"):
+        return _("{amount} apart, on purpose: {moment}").format(amount=amount, moment=moment_name(setup, v.on_purpose))
     match v.code:
         case "in_step":
-            return _("in step") if v.sure else _("in step, by calculation")
+            return in_step_text(v.sure, v.as_of)
         case "early":
             return _("{part} early {amount}").format(part=name, amount=amount)
         case "late":
@@ -69,12 +76,31 @@ def verdict_text(setup: Setup, v: Verdict) -> str:
         case "nothing_routed":
             return _("hears nothing")
         case _:
-            return _("cannot be aligned")
+            return _("{part} cannot be judged").format(part=name)
+
+
+def in_step_text(sure: bool, as_of: str) -> str:
+    """“in step” and how that is known: nothing that was only calculated, or not confirmed since, is simply in step."""
+    if not sure:
+        return _("in step, by calculation")
+    return _("in step, as measured on {day}").format(day=day_text(as_of)) if as_of else _("in step")
 
 
 def needs_you(v: Verdict) -> bool:
-    """Whether this verdict asks the user to do something."""
-    return v.code in ("early", "late", "picture_first", "not_aligned") and not v.least_delay
+    """Whether this verdict asks the user to do something. What cannot be judged always does."""
+    return v.code == "not_aligned" or (v.code in ("early", "late", "picture_first") and not v.least_delay)
+
+
+def together_text(setup: Setup, timing: Timing) -> str:
+    """One sentence for all listeners where none of them needs anything: the least certain speaks."""
+    verdicts = [t.verdict for t in timing.listeners if t.verdict.code in ("in_step", "early", "late")]
+    apart = next((v for v in verdicts if v.on_purpose and v.code != "in_step"), None)
+    if apart is not None:
+        return verdict_text(setup, apart)
+    everywhere = [t.verdict for t in timing.listeners if t.verdict.code != "nothing_routed"]
+    if not everywhere:
+        return _("nobody hears anything")
+    return in_step_text(all(v.sure for v in everywhere), min((v.as_of for v in everywhere if v.as_of), default=""))
 
 
 def verdict_detail(setup: Setup, t: ListenerTiming, facts: Facts) -> str:
@@ -111,8 +137,10 @@ def _call_detail(setup: Setup, t: ListenerTiming) -> str:
     return _("heard there after {amount}: too late to talk freely").format(amount=amount)
 
 
-def route_text(setup: Setup, r: RouteTiming) -> str:
+def route_text(setup: Setup, r: RouteTiming | Unjudged) -> str:
     """What stands at the flag of one route."""
+    if isinstance(r, Unjudged) or r.problem is not None:
+        return _("cannot be judged")
     if r.kind == "far_end":
         return _("arrives at {amount}").format(amount=ms_text(r.arrival.value, 0))
     if r.off is None:
@@ -124,6 +152,8 @@ def route_text(setup: Setup, r: RouteTiming) -> str:
 
 
 def route_headline(setup: Setup, r: RouteTiming) -> str:
+    if r.problem is not None:
+        return _("cannot be judged")
     if r.kind == "far_end":
         return _("{amount} on the way").format(amount=ms_text(r.arrival.value, 0))
     if r.off is None:
@@ -138,6 +168,12 @@ def route_reason(setup: Setup, t: ListenerTiming, r: RouteTiming) -> str:
     """Why a route arrives when it does, and what helps."""
     part = setup.part(r.part)
     name = part.name
+    if r.problem is not None:
+        return finding_text(setup, r.problem)
+    if t.least_delay and r.off is not None and not r.in_step:
+        return _("Nothing is delayed here on purpose: {moment} asks for the least delay.").format(
+            moment=moment_name(setup, t.verdict.on_purpose)
+        )
     if r.kind == "far_end":
         return _(
             "It answers what it hears there, so it crosses the network twice. It is set in step in a take, not live."
@@ -202,7 +238,7 @@ def stage_text(setup: Setup, s: Stage) -> str:
         case "player":
             return _("player")
         case "hand-over":
-            return _("hand-over")
+            return _("into {device}").format(device=device_name(setup, s.detail))
         case "way there":
             return _("way there")
         case "way back":
@@ -230,13 +266,20 @@ SHORT_STAGES = {
     "capture": _("in"),
     "output": _("out"),
     "player": _("player"),
-    "hand-over": _("hand-over"),
+    "hand-over": _("into it"),
     "way there": _("way there"),
     "way back": _("way back"),
     "camera": _("camera"),
     "picture coder": _("coder"),
     "air": _("air"),
 }
+
+
+def evidence_text(s: Stage) -> str:
+    """How the latency of a stage is known; what is unconfirmed is never simply called measured."""
+    if s.evidence == "unconfirmed":
+        return _("as measured on {day}").format(day=day_text(s.date))
+    return {"measured": _("measured"), "calculated": _("calculated"), "entered": _("entered")}[s.evidence]
 
 
 def stage_short(s: Stage) -> str:
@@ -276,8 +319,8 @@ def hand_off_text(t: ListenerTiming) -> tuple[str, str]:
 
 
 def measurement_text(m: Measurement) -> str:
-    return _("{good} of {all} {method} agree {spread}").format(
-        good=m.agreeing, all=m.repeats, method=m.method, spread=plus_minus_text(m.plus_minus_s) + " ms"
+    return _("{good} of {all} {method} agree within {spread}").format(
+        good=m.agreeing, all=m.repeats, method=m.method, spread=f"{max(m.plus_minus_s * 1e3, 0.01):.2g} ms"
     )
 
 
@@ -287,15 +330,22 @@ MEASURE_REFUSALS = {
     "no_match": _("no match: what came back is not the measuring sound. Check the cable and the level, and keep the room quiet."),
     "two_arrivals": _("two arrivals of the same strength, {second_ms:.1f} ms apart. Is direct monitoring left on? Switch it off."),
     "disagree": _("the repeats disagree by {spread_frames:.1f} frames. Something in between changes its latency; close other programs and measure again."),
-    "on_air": _("you are on air. Nothing is measured while others listen; end the transmission first."),
+    "on_air": _("you are on air. Nothing is measured while others listen; close them first."),
     "cancelled": _("stopped. Nothing was kept."),
     "no_capture": _("no part comes in on this interface, so there is nothing to measure with."),
     "engine": _("the engine stopped in the middle. Start again."),
+    "not_running": _("nothing is running yet. Start first (F5)."),
 }  # fmt: skip
 
 
 def refusal_text(code: str, values: dict[str, float]) -> str:
     return _("Not measured: ") + MEASURE_REFUSALS[code].format(**values)
+
+
+def day_text(date: str) -> str:
+    """“24 Nov”"""
+    at = datetime.fromisoformat(date)
+    return f"{at.day} {at.strftime('%b')}"
 
 
 def date_text(date: str) -> str:

@@ -1,11 +1,14 @@
 """Findings of the soundcheck as sentences: what and where, why it matters, what mends it. No screen here."""
 
+from collections.abc import Sequence
+
+from .core.checks import Result
 from .core.findings import Finding, Value
 from .core.mends import BY_HAND, mended
 from .core.setup import Setup
 from .core.timing.paths import Situation
 from .translation import _
-from .words import device_name, finding_text, listener_name, part_name
+from .words import day_text, device_name, finding_text, listener_name, part_name
 
 CHECK_TITLES = {
     "present": _("all equipment is there"),
@@ -166,8 +169,18 @@ _TEXTS = {
     ),
     "stale": (
         _("What was measured of {device} no longer counts."),
-        _("Rate, buffers or the device changed since, or it was restarted."),
+        _("Rate, buffers or the device changed since."),
         _("Measure it again"),
+    ),
+    "unconfirmed": (
+        _("The round trip of {device} counts as measured on {day}."),
+        _("Something was restarted or dropped out since. One quiet sweep says whether it is still so."),
+        _("Confirm it"),
+    ),
+    "delay_too_long": (
+        _("{part} would need {ms:.0f} ms of delay at {listener}; 2 s is the most."),
+        _("It cannot be put in step there, so nobody there is called in step."),
+        _("Look at what takes so long"),
     ),
     "out_of_step": (
         _("{part} is {ms:.1f} ms {verdict} at {listener}{also}."),
@@ -180,6 +193,16 @@ _TEXTS = {
         _("Delay the picture there by {ms:.0f} ms"),
     ),
 }  # fmt: skip
+
+
+def count_text(results: Sequence[Result]) -> str:
+    """“17 good, 5 not yet”; what has to be mended is counted first."""
+    counts = {s: sum(r.state == s for r in results) for s in ("mend", "good", "not_yet")}
+    said = [_("{n} to mend").format(n=counts["mend"])] if counts["mend"] else []
+    said.append(_("{n} good").format(n=counts["good"]))
+    if counts["not_yet"]:
+        said.append(_("{n} not yet").format(n=counts["not_yet"]))
+    return ", ".join(said)
 
 
 def _values(setup: Setup, f: Finding) -> dict[str, Value]:
@@ -195,6 +218,8 @@ def _values(setup: Setup, f: Finding) -> dict[str, Value]:
         values.update(_doubled_words(setup, f))
     elif f.code in ("out_of_step", "picture_first"):
         values["ms"] = abs(float(values["ms"]))
+    if "date" in values:
+        values["day"] = day_text(str(values["date"]))
     if f.code == "out_of_step":
         more = int(f.values["more"])
         values["also"] = _(", and {more} more listeners are out of step").format(more=more) if more > 1 else ""

@@ -16,7 +16,7 @@ from brucke.core.recovery import Recovery, find_recoveries, recovery_file, write
 from brucke.core.setup_file import MAX_BYTES, SetupError, encode, load
 from brucke.demo import FOLDER
 
-KNOWLEDGE = Knowledge(spoils=(Spoil(key="round_trip:table", date="2026-11-25", reason="engine restarted"),))
+KNOWLEDGE = Knowledge(spoils=(Spoil(key="round_trip:table", date="2026-11-25", reason="engine restarted", sequence=1),))
 
 
 @pytest.fixture

@@ -12,7 +12,7 @@ from brucke.core.mends import BY_HAND, mended
 from brucke.core.setup import Setup
 from brucke.core.timing.align import align
 from brucke.core.timing.paths import Situation
-from brucke.words_soundcheck import CHECK_TITLES, mend_text, mended_by, what_text, why_text
+from brucke.words_soundcheck import CHECK_TITLES, count_text, mend_text, mended_by, what_text, why_text
 
 from ..conftest import delayed
 
@@ -35,9 +35,23 @@ def aligned(nightboat):
     return align(Situation(nightboat))
 
 
-def test_every_check_has_a_title_and_an_empty_setup_passes_all():
+def test_every_check_has_a_title_and_an_empty_setup_passes_none():
+    """Where nothing is there, nothing was looked at: not one check is called good."""
     assert list(CHECK_TITLES) == [c.code for c in CHECKS]
-    assert all(r.good for r in soundcheck(Situation(Setup())))
+    found = soundcheck(Situation(Setup()))
+    assert {r.state for r in found} == {"not_yet"}
+    assert count_text(found) == "0 good, 22 not yet"
+
+
+def test_what_was_not_heard_measured_or_looked_at_is_not_yet_good(nightboat):
+    """Written down is not heard: signal, clipping, sides, leak, sums; nor is calculated measured."""
+    state = {r.check: r.state for r in soundcheck(Situation(nightboat))}
+    unheard = {"present", "signal", "clipping", "sides", "bleed", "sums", "disk", "sleep"}
+    assert {c for c, s in state.items() if s == "not_yet"} >= unheard | {"own_sound"}
+    assert state["evidence"] == state["in_step"] == "mend"
+    assert state["rates"] == state["clean_call"] == "good"
+    aligned = align(Situation(nightboat))
+    assert {r.check: r.state for r in soundcheck(Situation(aligned))}["in_step"] == "not_yet", "by calculation only"
 
 
 @pytest.mark.parametrize(

@@ -38,7 +38,7 @@ def test_what_is_saved_is_opened_with_its_knowledge(nightboat, tmp_path):
     knowledge = Knowledge(measurements=(measurement(),))
     path = tmp_path / "hour.brucke.json"
     save(path, nightboat, knowledge)
-    assert load(path) == (nightboat, knowledge)
+    assert load(path) == (nightboat, knowledge.numbered())
 
 
 def test_keys_that_others_rely_on_are_written_even_at_their_defaults(nightboat):

@@ -6,6 +6,7 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from brucke import words
+from brucke.core.checks import soundcheck
 from brucke.core.edits import change_device, set_delay, set_gain, set_on
 from brucke.core.evidence import (
     Facts,
@@ -18,8 +19,10 @@ from brucke.core.evidence import (
 )
 from brucke.core.setup import Device, EnteredStage, Listener, Moment, Part, Route, Setup
 from brucke.core.timing.align import align, timing
+from brucke.core.timing.delays import delay_frames
 from brucke.core.timing.paths import Situation
 from brucke.core.timing.quantity import Quantity
+from brucke.engine.plan import Live, compile_plan
 
 MS = 1e-3
 CARD = Device(id="card", name="Card", kind="interface", buffer_frames=96, buffers=2)  # 4 ms each way
@@ -80,6 +83,7 @@ def test_a_silent_instrument_is_not_given_the_round_trip_twice():
     found = timing(Situation(unheard))
     assert [f.code for f in found.findings] == ["does_not_hear_itself"]
     assert found.of("stream").route("voice") is None
+    assert found.of("stream").problem("voice").code == "does_not_hear_itself"
 
 
 def test_an_entered_stage_in_the_chain_counts_for_the_follower_only():
@@ -118,7 +122,50 @@ def test_a_lead_missing_from_the_monitor_is_a_finding_and_that_group_stays_as_it
     assert words.finding_text(setup, found.findings[0]).startswith(
         "Voice follows the harp, but Phones does not carry it."
     )
-    assert found.of("stream").route("voice") is None
+    for listener in ("stream", "phones"):
+        t = found.of(listener)
+        assert [(u.part, u.code) for u in t.unjudged] == [("voice", "cannot_be_judged")], "routed, so it is not dropped"
+        assert words.verdict_text(setup, t.verdict) == "voice cannot be judged"
+        assert words.needs_you(t.verdict)
+    assert {r.check: r.state for r in soundcheck(Situation(setup))}["in_step"] != "good"
+
+
+def test_a_delay_beyond_two_seconds_is_not_judged_and_reaches_the_soundcheck():
+    slow = replace(VOICE, stages=(EnteredStage(name="far box", latency_ms=2400),))
+    known = Situation(align(Situation(small(voice=slow))))
+    t = timing(known).of("stream")
+    assert (t.route("harp").code, t.verdict.code) == ("cannot_be_judged", "not_aligned")
+    found = [f for r in soundcheck(known) for f in r.findings if f.code == "delay_too_long"]
+    assert ("harp", "stream") in {(f.part, f.listener) for f in found}
+    assert not {r.check: r.good for r in soundcheck(known)}["in_step"]
+
+
+def test_a_circle_that_is_routed_nowhere_disturbs_nobody():
+    a = Part(id="a", name="A", kind="follower", device="card", channels=(0,), follows="b", hears_at="room")
+    setup = small(parts=(HARP, VOICE, a, replace(a, id="b", name="B", follows="a")))
+    off_ = [Route(part=p, listener=x, on=False) for p in "ab" for x in ("phones", "stream")]
+    setup = replace(setup, routes=tuple({(r.part, r.listener): r for r in (*setup.routes, *off_)}.values()))
+    found = timing(Situation(align(Situation(setup))))
+    assert found.findings == ()
+    assert found.of("stream").verdict.code == "in_step"
+
+
+def test_one_delay_for_origins_arrivals_and_the_plan():
+    """Least delay in the monitor moves the origin of who hears there; a raw millisecond value would not."""
+    moments = (Moment(id="talk", name="Talk", policy={"phones": "least_delay"}),)
+    setup = replace(set_delay(small(), "harp", "phones", 20.0), moments=moments)
+    plain, least = (timing(Situation(setup, moment=m)).of("stream").route("voice").origin.value for m in ("", "talk"))
+    assert plain - least == pytest.approx(0.020, abs=1e-9)
+    outside = replace(setup.route("voice", "stream"), way="outside", delay_ms=30.0)
+    assert delay_frames(setup, outside, None) == 0
+    assert timing(Situation(small(routes=(outside,)))).of("stream").route("voice").delay_frames == 0
+    odd = set_delay(small(), "harp", "stream", 1.234567)
+    frames = delay_frames(odd, odd.route("harp", "stream"), None)
+    assert (
+        compile_plan(odd, Live()).delay[1, 0]
+        == frames
+        == timing(Situation(odd)).of("stream").route("harp").delay_frames
+    )
 
 
 def test_a_ring_of_followers_is_a_finding_with_its_way():
@@ -239,7 +286,7 @@ def test_least_delay_in_a_moment_says_what_is_left_and_asks_for_nothing():
     setup = replace(
         align(Situation(call_setup())), moments=(Moment(id="talk", name="Talk", policy={"lounge": "least_delay"}),)
     )
-    timed = timing(Situation(setup), setup.moment("talk").policy).of("lounge")
+    timed = timing(Situation(setup, moment="talk")).of("lounge")
     assert all(r.delay_frames == 0 for r in timed.routes)
     assert timed.verdict.code in ("early", "late")
     assert not words.needs_you(timed.verdict)
@@ -281,8 +328,15 @@ def test_evidence_is_stale_when_its_ground_changes_and_good_again_when_it_change
     assert {s.evidence for s in stages} == {"calculated"}
     again = change_device(changed, "card", buffer_frames=96)
     assert timing(Situation(again, knowledge)).of("stream").route("voice").measured
-    spoiled = knowledge.with_spoil(Spoil(key="round_trip:card", date="2026-11-24T20:00", reason="engine restarted"))
-    assert not timing(Situation(again, spoiled)).of("stream").route("voice").measured
+    # Restarted: it still counts, and is never called simply measured. A clock set back changes nothing of that.
+    after = align(Situation(again, knowledge))
+    for date in ("2026-11-24T20:00", "2026-11-24T08:00"):
+        spoiled = knowledge.with_spoil(Spoil(key="round_trip:card", date=date, reason="engine restarted"))
+        found = timing(Situation(after, spoiled)).of("stream")
+        assert {s.evidence for s in found.route("voice").stages if s.code == "capture"} == {"unconfirmed"}
+        assert words.verdict_text(after, found.verdict) == "in step, as measured on 24 Nov"
+        good = spoiled.with_confirmation(spoiled.newest("round_trip:card"), "2026-11-24T07:00")
+        assert words.verdict_text(after, timing(Situation(after, good)).of("stream").verdict) == "in step"
 
 
 def test_a_verdict_that_rests_on_calculation_says_so():

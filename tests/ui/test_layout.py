@@ -17,9 +17,10 @@ from brucke.core.edits import change_device
 from brucke.core.evidence import Facts
 from brucke.core.processors import MAX_SLOTS
 from brucke.core.setup import Setup
+from brucke.core.take_verdict import ListenerProof, PartLeft, PictureLeft
 from brucke.core.timing.align import align, timing
 from brucke.core.timing.paths import Situation
-from brucke.takes.take import ListenerProof, PartLeft, PictureLeft, Take
+from brucke.takes.take import Take
 from brucke.ui.align.layout import align_layout, least_height
 from brucke.ui.align.model import align_data
 from brucke.ui.gather.layout import equipment_height, equipment_layout, parts_height, parts_layout

@@ -1,10 +1,11 @@
-"""The soundcheck: each check a function Situation -> findings. What a finding means is said in `words.py`,
-how it is mended in `mends.py`."""
+"""The soundcheck: each check a function Situation -> findings. What a finding means is said in `words_soundcheck.py`,
+how it is mended in `mends.py`. What was not heard, measured or looked at is not yet good, and never counted so."""
 
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from functools import cached_property
 from itertools import pairwise
+from typing import Literal
 
 from .evidence import device_fingerprint, round_trip_key
 from .findings import Finding
@@ -44,27 +45,44 @@ class Known(Situation):
 Find = Callable[[Known], Iterator[Finding]]
 
 
+def _written(known: Known) -> bool:
+    """The document says all that this check asks."""
+    return True
+
+
 @dataclass(frozen=True)
 class Check:
+    """`looked` says whether what the check asks is known at all."""
+
     code: str
     find: Find
+    looked: Callable[[Known], bool] = _written
 
 
 @dataclass(frozen=True)
 class Result:
-    """What one check found; nothing is good."""
+    """What one check found; `looked` is False where it could not be told yet."""
 
     check: str
     findings: tuple[Finding, ...]
+    looked: bool = True
+
+    @property
+    def state(self) -> Literal["good", "not_yet", "mend"]:
+        if any(f.needs == "you" for f in self.findings):
+            return "mend"
+        return "good" if self.looked else "not_yet"
 
     @property
     def good(self) -> bool:
-        return not any(f.needs == "you" for f in self.findings)
+        return self.state == "good"
 
 
 def soundcheck(situation: Situation) -> list[Result]:
-    known = Known(situation.setup, situation.knowledge, situation.facts)
-    return [Result(c.code, tuple(c.find(known))) for c in CHECKS]
+    """One result a check. Without a part and a listener there is nothing to judge yet."""
+    known = Known(situation.setup, situation.knowledge, situation.facts, situation.moment)
+    something = bool(known.setup.parts and known.setup.listeners)
+    return [Result(c.code, tuple(c.find(known)), something and c.looked(known)) for c in CHECKS]
 
 
 def _sounds(setup: Setup) -> list[Part]:
@@ -158,6 +176,24 @@ def sounds_by_itself(part: Part) -> bool:
 
 def _listened(known: Known) -> bool:
     return known.facts.listened_s >= LISTEN_AT_LEAST_S
+
+
+def _all_heard(known: Known) -> bool:
+    """Whether it was listened to long enough, and to every sound there is."""
+    return _listened(known) and all(p.id in known.facts.heard for p in _sounds(known.setup))
+
+
+def _sums_heard(known: Known) -> bool:
+    return _listened(known) and all(x.id in known.facts.sums_db for x in known.setup.listeners)
+
+
+def _present_looked(known: Known) -> bool:
+    return known.facts.looked or _listened(known)
+
+
+def _timed(known: Known) -> bool:
+    """Whether nothing rests on calculation where it could be measured, and nothing is left unjudged."""
+    return all(t.verdict.code == "nothing_routed" or t.verdict.sure for t in known.timing.listeners)
 
 
 def _signal(known: Known) -> Iterator[Finding]:
@@ -286,8 +322,12 @@ def _evidence(known: Known) -> Iterator[Finding]:
             key = round_trip_key(d)
             if known.knowledge.newest(key) is None:
                 yield Finding(code="not_measured", device=d.id)
-            elif known.knowledge.good(key, device_fingerprint(known.setup, d)) is None:
+                continue
+            counts = known.knowledge.good(key, device_fingerprint(known.setup, d))
+            if counts is None:
                 yield Finding(code="stale", device=d.id)
+            elif known.knowledge.unconfirmed(counts):
+                yield Finding(code="unconfirmed", device=d.id, needs="look", values={"date": counts.date})
 
 
 def _round_trip_possible(setup: Setup, device: Device) -> bool:
@@ -305,6 +345,8 @@ def _in_step(known: Known) -> Iterator[Finding]:
             values={"ms": v.off_s * 1e3, "verdict": v.code, "more": len(off) - 1},
         )  # fmt: skip
     for t in known.timing.listeners:
+        # What cannot be judged for want of an origin is told by `_needs`, once.
+        yield from (f for f in t.findings if f not in known.timing.findings)
         if t.verdict.code == "picture_first":
             yield Finding(
                 code="picture_first", part=t.verdict.part, listener=t.listener, needs="look",
@@ -313,10 +355,12 @@ def _in_step(known: Known) -> Iterator[Finding]:
 
 
 CHECKS = (
-    Check("present", _present), Check("rates", _rates), Check("buffers", _buffers), Check("clock", _clock),
-    Check("signal", _signal), Check("clipping", _clipping), Check("sides", _sides), Check("bleed", _bleed),
+    Check("present", _present, _present_looked), Check("rates", _rates), Check("buffers", _buffers), Check("clock", _clock),
+    Check("signal", _signal, _all_heard), Check("clipping", _clipping, _all_heard), Check("sides", _sides, _all_heard),
+    Check("bleed", _bleed, _all_heard),
     Check("loops", _loops), Check("doubled", _doubled), Check("clean_call", _own_return),
-    Check("hears", _needs), Check("second_track", _second_track), Check("sums", _sums), Check("muted", _muted),
-    Check("everything", _everything), Check("evidence", _evidence), Check("in_step", _in_step),
-    Check("own_sound", _own_sound), Check("wireless", _wireless), Check("disk", _disk), Check("sleep", _sleep),
+    Check("hears", _needs), Check("second_track", _second_track), Check("sums", _sums, _sums_heard), Check("muted", _muted),
+    Check("everything", _everything), Check("evidence", _evidence), Check("in_step", _in_step, _timed),
+    Check("own_sound", _own_sound, _timed), Check("wireless", _wireless), Check("disk", _disk, lambda known: known.facts.free_bytes is not None),
+    Check("sleep", _sleep, lambda known: known.facts.may_sleep is not None),
 )  # fmt: skip

@@ -1,21 +1,25 @@
 """What was measured, kept apart from what is wanted. Append-only, never undone.
 
 Each measurement carries a fingerprint of what it depends on. When that changes it is stale, when it
-changes back it is good again; an event that spoils a clock (a restart, a dropout) makes it stale for good.
+changes back it is good again. An event that may have moved a clock (a restart, a dropout) makes it
+unconfirmed: it still counts, and is never called simply measured until it was confirmed. Order is that of
+the numbers they were given when they came, never that of the time of day: clocks are set back.
 """
 
 import hashlib
+from collections.abc import Iterable
 from typing import Literal
 
 import msgspec
 
 from .setup import Device, Setup
 
-EvidenceKind = Literal["measured", "calculated", "entered"]
+EvidenceKind = Literal["measured", "unconfirmed", "calculated", "entered"]
 
 
 class Measurement(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
-    """One measured latency. `proof` is the correlation around its peak, `proof_start_s` its first lag."""
+    """One measured latency. `proof` is the correlation around its peak, `proof_start_s` its first lag; `confirmed` is
+    when one sweep agreed with it again, `sequence` its place among all that came to be known."""
 
     key: str
     value_s: float
@@ -29,14 +33,17 @@ class Measurement(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True)
     proof_start_s: float = 0.0
     proof_step_s: float = 0.0
     note: str = ""
+    confirmed: str = ""
+    sequence: int = 0
 
 
-class Spoil(msgspec.Struct, frozen=True, kw_only=True):
-    """After `date`, everything measured before it under `key` no longer counts."""
+class Spoil(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
+    """What was measured before it under `key` is unconfirmed from now on."""
 
     key: str
     date: str
     reason: str
+    sequence: int = 0
 
 
 class Knowledge(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
@@ -45,27 +52,54 @@ class Knowledge(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     measurements: tuple[Measurement, ...] = ()
     spoils: tuple[Spoil, ...] = ()
 
+    def _next(self) -> int:
+        numbers = [m.sequence for m in self.measurements] + [s.sequence for s in self.spoils]
+        return 1 + max(numbers, default=0)
+
     def with_measurement(self, m: Measurement) -> "Knowledge":
+        m = msgspec.structs.replace(m, sequence=self._next())
         return msgspec.structs.replace(self, measurements=(*self.measurements, m))
 
     def with_spoil(self, s: Spoil) -> "Knowledge":
+        s = msgspec.structs.replace(s, sequence=self._next())
         return msgspec.structs.replace(self, spoils=(*self.spoils, s))
+
+    def with_confirmation(self, m: Measurement, date: str) -> "Knowledge":
+        """`m` was found again on `date`, as it was."""
+        return self.with_measurement(msgspec.structs.replace(m, confirmed=date))
+
+    def doubted(self, keys: Iterable[str], date: str, reason: str) -> "Knowledge":
+        """Every newest measurement of `keys` unconfirmed from now on; the same where all of them are already."""
+        known = self
+        for key in keys:
+            m = known.newest(key)
+            if m is not None and not known.unconfirmed(m):
+                known = known.with_spoil(Spoil(key=key, date=date, reason=reason))
+        return known
+
+    def numbered(self) -> "Knowledge":
+        """In the order of their dates where a file does not say in which order they came."""
+        everything: list[Measurement | Spoil] = [*self.measurements, *self.spoils]
+        if all(x.sequence > 0 for x in everything):
+            return self
+        order = {id(x): i + 1 for i, x in enumerate(sorted(everything, key=lambda x: (x.sequence, x.date)))}
+        return Knowledge(
+            measurements=tuple(msgspec.structs.replace(m, sequence=order[id(m)]) for m in self.measurements),
+            spoils=tuple(msgspec.structs.replace(s, sequence=order[id(s)]) for s in self.spoils),
+        )
 
     def newest(self, key: str) -> Measurement | None:
         """The newest measurement of `key`, stale or not."""
-        return next((m for m in reversed(self.measurements) if m.key == key), None)
+        return max((m for m in self.measurements if m.key == key), key=lambda m: m.sequence, default=None)
 
     def good(self, key: str, fingerprint: str) -> Measurement | None:
-        """The newest measurement of `key` that still counts, or None."""
-        spoiled = max((s.date for s in self.spoils if s.key == key), default="")
-        return next(
-            (
-                m
-                for m in reversed(self.measurements)
-                if m.key == key and m.fingerprint == fingerprint and m.date > spoiled
-            ),
-            None,
-        )
+        """The newest measurement of `key` that counts, confirmed or not; None where what it depends on has changed."""
+        fits = (m for m in self.measurements if m.key == key and m.fingerprint == fingerprint)
+        return max(fits, key=lambda m: m.sequence, default=None)
+
+    def unconfirmed(self, m: Measurement) -> bool:
+        """Whether something came after `m` that may have moved what it measured."""
+        return any(s.key == m.key and s.sequence > m.sequence for s in self.spoils)
 
 
 class Heard(msgspec.Struct, frozen=True, kw_only=True):
@@ -85,7 +119,7 @@ class Facts(msgspec.Struct, frozen=True, kw_only=True):
 
     `reported_s` is what equipment reports of itself by `device:out` and `device:in`; `heard` what came in
     during `listened_s` seconds and `sums_db` the peak at every listener; `missing` the devices that are not
-    there; the rest is about this computer, None where it does not say.
+    there and `looked` whether anybody looked for them; the rest is about this computer, None where it does not say.
     """
 
     reported_s: dict[str, float] = {}
@@ -93,6 +127,7 @@ class Facts(msgspec.Struct, frozen=True, kw_only=True):
     heard: dict[str, Heard] = {}
     sums_db: dict[str, float] = {}
     missing: tuple[str, ...] = ()
+    looked: bool = False
     muted: tuple[str, ...] = ()
     free_bytes: int | None = None
     may_sleep: bool | None = None

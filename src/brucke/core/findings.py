@@ -25,7 +25,8 @@ class Verdict(msgspec.Struct, frozen=True, kw_only=True):
     """An arrival against its listener's target; one per listener, computed in one place.
 
     `off_s` is signed, negative when early; `part` the part it speaks of. `sure` is False while any
-    stage that matters is only calculated.
+    stage that matters is only calculated; `as_of` is the date of the oldest measurement that is unconfirmed,
+    empty where none is. `on_purpose` is the moment that asks for the least delay and not for being in step.
     """
 
     code: VerdictCode
@@ -34,4 +35,6 @@ class Verdict(msgspec.Struct, frozen=True, kw_only=True):
     off_s: float = 0.0
     plus_minus_s: float = 0.0
     sure: bool = True
+    as_of: str = ""
     least_delay: bool = False
+    on_purpose: str = ""

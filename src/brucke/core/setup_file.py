@@ -80,7 +80,7 @@ def decode(data: bytes, name: str = "setup") -> tuple[Setup, Knowledge]:
     body = {k: v for k, v in raw.items() if k not in _OWN}
     try:
         setup = msgspec.convert(body, Setup)
-        knowledge = msgspec.convert(raw.get("knowledge", {}), Knowledge)
+        knowledge = msgspec.convert(raw.get("knowledge", {}), Knowledge).numbered()
     except msgspec.ValidationError as e:
         reason, _, place = str(e).partition(" - at `$")
         place = place.rstrip("`").lstrip(".") or "at the top"

@@ -16,7 +16,8 @@ from ..core.routing.maps import route_gains
 from ..core.setup import Listener, Moment, Part, Route, Setup
 from ..core.sound.noise_profile import BINS
 from ..core.sound.parameters import PARAMS, RING, pack
-from ..core.units import db_to_gain, seconds_to_frames
+from ..core.timing.delays import delay_frames
+from ..core.units import db_to_gain
 
 F32 = npt.NDArray[np.float32]
 I32 = npt.NDArray[np.int32]
@@ -178,8 +179,7 @@ def _route_into(plan: Plan, setup: Setup, x: int, p: int, route: Route, moment: 
     change = None
     if moment is not None:
         change = next((m for m in moment.routes if (m.part, m.listener) == (route.part, route.listener)), None)
-    least = moment is not None and moment.policy.get(route.listener) == "least_delay"
-    plan.delay[x, p] = 0 if least else seconds_to_frames(route.delay_ms / 1e3, setup.rate_hz)
+    plan.delay[x, p] = delay_frames(setup, route, moment)
     part, listener = setup.parts[p], setup.listeners[x]
     plan.source[x, p] = 1 if route.processed and part.chain else 0
     plan.past[x, p] = 1 if route.bypass and listener.chain else 0

@@ -17,13 +17,11 @@ def free_bytes(folder: Path) -> int | None:
 
 
 def may_sleep(power: Path = POWER) -> bool | None:
-    """Whether it runs on its battery, and so may go to sleep; None where nothing is known of its power."""
+    """Whether it runs on a battery, and so may go to sleep; None where nothing is known of its power."""
     try:
         supplies = list(power.iterdir())
         kinds = {s: (s / "type").read_text().strip() for s in supplies}
         batteries = [s for s in supplies if kinds[s] == "Battery"]
-        if not batteries:
-            return None
         return any((s / "status").read_text().strip() == "Discharging" for s in batteries)
     except OSError:
         return None

@@ -12,11 +12,13 @@ CLICK_LEVEL = 0.25
 
 
 class TrackLike(Protocol):
-    """A track in memory or in a file; `loop` is (first frame, end), an end of 0 the end of the track."""
+    """A track in memory or in a file; `loop` is (first frame, end), an end of 0 the end of the track. `jumps` are
+    where the newest block went on elsewhere: (frame of the block, frame of the track, or −1 where nothing was ready)."""
 
     length: int
     position: int
     loop: tuple[int, int]
+    jumps: list[tuple[int, int]]
 
     def seek(self, frame: int) -> None: ...
 
@@ -32,12 +34,15 @@ def click(rate_hz: int, first: bool) -> F32:
 
 
 class BackingPlayer:
-    """`position` is the next frame of the track it sends, negative while it counts in."""
+    """`position` is the next frame of the track it sends, negative while it counts in. `marks` are where in the newest
+    block the track began, stopped (−1) or went on elsewhere."""
 
     def __init__(self, track: TrackLike, rate_hz: int, beats: int = 0, tempo_bpm: float = 100.0):
         self.track, self.rate = track, rate_hz
         self.playing = False
         self.jumped = False  # whether the music went round since somebody last looked
+        self.marks: list[tuple[int, int]] = []
+        self._next: int | None = None  # the track's frame that the next block begins with, None while nothing plays
         self.gain = 1.0
         self._gain_now = 1.0
         self._count_left = 0
@@ -78,19 +83,33 @@ class BackingPlayer:
         self._count_left = 0
         old.close()
 
+    def _mark(self, at: int, frame: int) -> None:
+        """From frame `at` of the block the track plays from `frame`, −1: nothing plays; noted where that is news."""
+        going_on = frame == self._next or (frame < 0 and self._next is None)
+        if not going_on:
+            self.marks.append((at, frame))
+        self._next = None if frame < 0 else frame
+
     def block(self, n: int) -> F32:
         """[3, n]: left, right, count-in."""
         out = np.zeros((3, n), np.float32)
+        self.marks = []
         if not self.playing:
+            self._mark(0, -1)
             return out
         counted = min(n, self._count_left)
         if counted:
             at = len(self._count) - self._count_left
             out[2, :counted] = self._count[at : at + counted]
             self._count_left -= counted
+            self._mark(0, -1)
         if counted < n:
             before = self.track.position
+            self._mark(counted, before)
             out[:2, counted:] = self.track.block(n - counted)
+            for at, frame in self.track.jumps:
+                self._mark(counted + at, frame)
+            self._next = None if self._next is None else self.track.position
             self.jumped = self.jumped or self.track.position < before
         if self.gain != 1.0 or self._gain_now != 1.0:
             out[:2] *= np.linspace(self._gain_now, self.gain, n, dtype=np.float32)

@@ -156,6 +156,7 @@ class MemoryTrack:
         self.length = sound.shape[1]
         self.position = 0
         self.loop = (0, self.length)
+        self.jumps: list[tuple[int, int]] = []
 
     def seek(self, frame: int) -> None:
         self.position = min(max(frame, 0), self.length - 1)
@@ -166,9 +167,11 @@ class MemoryTrack:
         end = end if self.position < end else self.length
         at = np.arange(self.position, self.position + n)
         at[at >= end] = first + (at[at >= end] - end) % max(1, end - first)
+        self.jumps = [(int(i) + 1, int(at[i + 1])) for i in np.flatnonzero(np.diff(at) != 1)]
         self.position = int(at[-1]) + 1
         if self.position >= end:
             self.position = first
+            self.jumps.append((n, first))
         return self._sound[:, at]
 
     def close(self) -> None:
@@ -188,6 +191,7 @@ class FileTrack:
         self._held = 0
         self._wanted: int | None = None
         self._closed = False
+        self.jumps: list[tuple[int, int]] = []
         self._change = threading.Condition()
         self._rate = rate_hz
         self._thread = threading.Thread(target=self._read_ahead, daemon=True)
@@ -214,9 +218,12 @@ class FileTrack:
     def block(self, n: int) -> F32:
         out = np.zeros((2, n), np.float32)
         done = 0
+        self.jumps = []
         with self._change:
             while done < n and self._ready:
                 at, sound = self._ready[0]
+                if at != self.position:
+                    self.jumps.append((done, at))
                 take = min(n - done, sound.shape[1])
                 out[:, done : done + take] = sound[:, :take]
                 done += take
@@ -227,6 +234,8 @@ class FileTrack:
                 else:
                     self._ready[0] = (at + take, sound[:, take:])
             self._change.notify()
+        if done < n:
+            self.jumps.append((done, -1))
         self.late_frames += n - done
         return out
 

@@ -5,6 +5,7 @@ from pathlib import Path
 
 import numpy as np
 
+from ..core.measure.played import TrackMark
 from ..core.measure.stimulus import StimulusKind, stimulus
 from ..core.setup import Setup
 from ..engine.plan import Live, capture_channels, compile_plan, shape_of
@@ -24,6 +25,8 @@ class Offline:
         silence = np.zeros((self.runner.shape.captures, setup.block_frames), np.float32)
         self._queue = deque([silence] * self.world.lead_blocks)
         self._writers: dict[str, TrackWriter] = {}
+        self._began = 0
+        self.track: tuple[TrackMark, ...] = ()
 
     def change(self, setup: Setup) -> None:
         """The engine goes over to the changed setup, as it would live."""
@@ -52,6 +55,7 @@ class Offline:
         for x in self.setup.listeners:
             self._writers[f"listeners/{x.id}"] = TrackWriter(folder / f"listeners/{x.id}.wav", x.channels, rate)
         self.world.keep_far_ends(folder / "far_ends")
+        self._began = self.world.frame
 
     def _record(self, outs: F32) -> None:
         if not self._writers:
@@ -63,7 +67,8 @@ class Offline:
             self._writers[f"listeners/{listener.id}"].write(outs[x, : listener.channels])
 
     def stop_recording(self) -> dict[str, F32]:
-        """Far-end recordings of the calls by device; the tracks are complete after this."""
+        """Far-end recordings of the calls by device; the tracks are complete after this, and `track` is known."""
+        self.track = tuple(TrackMark(m.frame - self._began, m.at) for m in self.world.track_log)
         for writer in self._writers.values():
             writer.close()
         self._writers = {}

@@ -1,7 +1,8 @@
 """The whole main job on the stand-ins: record out of step, measure, align, record again, measure what is left."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
+from dataclasses import replace as replace_truth
 from pathlib import Path
 
 from msgspec.structs import replace
@@ -62,7 +63,7 @@ def record_take(session: Offline, folder: Path, seconds: float, knowledge: Knowl
     take = Take(
         date=now(), setup=setup, knowledge=knowledge, moment=session.live.moment,
         parts={p.id: f"parts/{p.id}.wav" for p in setup.parts if p.channels},
-        listeners={x.id: f"listeners/{x.id}.wav" for x in setup.listeners}, far_ends=far_ends,
+        listeners={x.id: f"listeners/{x.id}.wav" for x in setup.listeners}, far_ends=far_ends, track=session.track,
     )  # fmt: skip
     save_take(folder, take)
     return take
@@ -70,14 +71,14 @@ def record_take(session: Offline, folder: Path, seconds: float, knowledge: Knowl
 
 def rehearse(
     setup: Setup, knowledge: Knowledge, sounds: dict[str, F32], out: Path, seconds: float, exact: bool, seed: int,
-    progress: Progress,
+    progress: Progress, planted: Mapping[str, float] | None = None,
 ) -> Rehearsal:  # fmt: skip
-    """RehearsalError where the setup has nothing to measure with, or measuring is refused."""
+    """`planted` are parts that arrive later than anything says, in seconds. RehearsalError where the setup has nothing to measure with, or measuring is refused."""
     pair = measuring_pair(setup)
     if pair is None:
         raise RehearsalError("no interface carries both a monitor and a part, so no round trip can be measured")
     device, listener, capture = pair
-    truth = invent(setup, seed, exact)
+    truth = replace_truth(invent(setup, seed, exact), late_s=dict(planted or {}))
     facts = Facts(reported_s=reports(setup, truth))
     sources = {id: mono(s) for id, s in sounds.items()}
     session = Offline(setup, truth, sounds)

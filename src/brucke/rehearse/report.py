@@ -1,34 +1,36 @@
-"""What a rehearsal found, as the command line tells it."""
+"""What a rehearsal found, as the command line tells it: by what was measured in the takes, not by the model."""
 
 from typing import Any
 
 from .. import words
+from ..core.take_verdict import ListenerProof
 from ..core.timing.verdicts import delay_impairment
-from ..takes.take import ListenerProof
+from ..takes.judging import judge, scatter_ms
+from ..words_review import needs_you, part_text, take_text
 from .rehearsal import Rehearsal
 
 
 def _left(proof: ListenerProof) -> dict[str, float]:
-    return {part: x.median_ms for part, x in proof.left.items()}
+    return {part: x.median_ms for part, x in proof.left.items() if x.windows}
 
 
 def report(done: Rehearsal, exact: bool, seed: int) -> dict[str, Any]:
     """The keys of `rehearse --json`. Left: measured in the far-end files of the takes, not from the model."""
-    setup = done.setup
+    setup, verdicts = done.setup, judge(done.after, exact)
     listeners = []
     for t in done.timing.listeners:
         listener = setup.listener(t.listener)
-        row: dict[str, Any] = {
-            "id": listener.id,
-            "kind": listener.kind,
-            "verdict": words.verdict_text(setup, t.verdict),
-        }
+        row: dict[str, Any] = {"id": listener.id, "kind": listener.kind}
         if listener.kind == "monitor":
+            row["verdict"] = words.verdict_text(setup, t.verdict)
             row["own_sound_ms"] = t.verdict.off_s * 1e3 if t.verdict.code == "own_sound" else None
         else:
+            v = verdicts[listener.id]
             before, after = done.before.proof[listener.id], done.after.proof[listener.id]
+            row["verdict"] = take_text(setup, v)
+            row["verdicts"] = {p.part: p.code for p in v.parts}
             row["left_before_ms"], row["left_after_ms"] = _left(before), _left(after)
-            row["error_after_ms"] = {p: x.error_ms for p, x in after.left.items()}
+            row["error_after_ms"] = {p: x.error_ms for p, x in after.left.items() if x.windows}
             row["hand_off_ms"] = t.hand_off_s * 1e3
             for name, proof in (("before", before), ("after", after)):
                 if proof.picture:
@@ -44,30 +46,30 @@ def report(done: Rehearsal, exact: bool, seed: int) -> dict[str, Any]:
     return {
         "round_trip_ms": done.round_trip.seconds * 1e3,
         "round_trip_plus_minus_ms": done.round_trip.plus_minus_s * 1e3,
-        "scatter_ms": 0.0 if exact else done.truth.scatter_s * 1e3,
+        "scatter_ms": scatter_ms(done.after),
         "seed": seed,
         "listeners": listeners,
     }
 
 
-def needs_attention(done: Rehearsal) -> bool:
-    """A verdict that asks for something, or a listener whose file could not be measured."""
-    return any(words.needs_you(t.verdict) for t in done.timing.listeners) or any(
-        p.reason for p in done.after.proof.values()
-    )
+def needs_attention(done: Rehearsal, exact: bool) -> bool:
+    """Whether any listener's take asks for something."""
+    return any(needs_you(v) for v in judge(done.after, exact).values())
 
 
-def report_lines(done: Rehearsal, result: dict[str, Any]) -> list[str]:
+def report_lines(done: Rehearsal, result: dict[str, Any], exact: bool) -> list[str]:
+    verdicts = judge(done.after, exact)
     lines = [f"round trip {result['round_trip_ms']:.3f} ms ± {result['round_trip_plus_minus_ms']:.4f}"]
-    if result["scatter_ms"]:
-        lines.append(f"performers' own scatter {result['scatter_ms']:.1f} ms, seed {result['seed']}")
+    if result["scatter_ms"] >= 0.05:
+        lines.append(f"the players' own scatter, as measured: {result['scatter_ms']:.1f} ms, seed {result['seed']}")
     for row in result["listeners"]:
         name = words.listener_name(done.setup, row["id"])
         lines.append(f"{name}: {row['verdict']}")
-        for part in row.get("left_after_ms", {}):
-            before = row["left_before_ms"].get(part)
+        for p in verdicts[row["id"]].parts if row["id"] in verdicts else ():
+            left, before = row["left_after_ms"].get(p.part), row["left_before_ms"].get(p.part)
+            amount = "" if left is None else f"  left {left:+.3f} ms"
             was = "" if before is None else f" (was {before:+.3f})"
-            lines.append(f"  {words.part_name(done.setup, part):10} left {row['left_after_ms'][part]:+.3f} ms{was}")
+            lines.append(f"  {words.part_name(done.setup, p.part):10} {part_text(p)}{amount}{was}")
         if "picture_left_after_ms" in row:
             lines.append(
                 f"  picture    left {row['picture_left_after_ms']:+.1f} ms ± {row['picture_plus_minus_ms']:.1f}"

@@ -44,6 +44,7 @@ class Truth:
     cameras: dict[str, CameraTruth] = field(default_factory=dict)
     scatter_s: float = 0.007
     seed: int = 1
+    late_s: dict[str, float] = field(default_factory=dict)  # parts that somebody's box delays and nothing says so
 
     def round_trip_frames(self, device: Device) -> float:
         """Hidden round trip *output → input* of an interface in frames, buffers included."""

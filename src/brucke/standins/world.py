@@ -11,6 +11,7 @@ from pathlib import Path
 import numpy as np
 
 from ..core.measure.picture_offset import clap_times
+from ..core.measure.played import SILENT, TrackMark
 from ..core.setup import Device, Part, Setup, Track
 from ..core.units import db_to_gain
 from ..ports.player import BackingPlayer, TrackLike
@@ -46,6 +47,7 @@ class World:
         self._out_blocks = max(1, held // self.n)  # blocks that the interface's output buffers hold back
         # A real card asks for several blocks in a row; what is simulated beside it keeps further ahead.
         self.lead_blocks = REAL_LEAD_BLOCKS if real else 2 * self._out_blocks - 1
+        self.frame_offset = 0  # the engine's frame when this world began
         self._block = 0
         self._player_past: dict[str, F32] = {}
         self._mono = {id: np.ascontiguousarray(s.mean(axis=0), np.float32) for id, s in sounds.items()}
@@ -70,6 +72,10 @@ class World:
         self._make_services(defer)
         self._make_camera()
         self.headphones = SoundKeeper()
+        self._logging = False
+        self.track_log: list[TrackMark] = []  # what the track did since the far ends are kept, on the engine's frames
+        self._track_now = TrackMark(0, SILENT)
+        self.track_known = True  # whether what plays is what the players know
 
     # Building
 
@@ -87,6 +93,7 @@ class World:
         channels = [c for d, c in self._captures if d == device.id]
         rest = held + truth.in_frames - (self.lead_blocks - self._out_blocks) * self.n
         self._in_lines = {c: DelayLine(rest) for c in channels}
+        self._boxes = {p: DelayLine(late * self.rate) for p, late in self.truth.late_s.items() if late}
         self._mixer = [DelayLine(MIXER_FRAMES + self.n) for _ in range(2)]
         self._mixed = np.zeros((2, self.n), np.float32)
         self._wander = np.zeros(self.rate, np.float32)
@@ -161,8 +168,16 @@ class World:
         for _, call in self._calls.values():
             call.forget(now)
 
+    def _log_track(self, due: int) -> None:
+        """Where in this block, which is captured at frame `due`, the track began, stopped or went on elsewhere."""
+        for at, frame in self.player.marks:
+            self._track_now = TrackMark(self.frame_offset + due + at, frame if self.track_known else SILENT)
+            if self._logging:
+                self.track_log.append(self._track_now)
+
     def keep_far_ends(self, folder: Path) -> None:
         """From now on the far ends record what they get."""
+        self.track_log, self._logging = [self._track_now], True
         for _, call in self._calls.values():
             call.kept.start()
         for id, (_, stream) in self._streams.items():
@@ -171,9 +186,15 @@ class World:
 
     def give_back(self) -> dict[str, F32]:
         """The calls' recordings by device; a stream's file is complete after this."""
+        self._logging = False
         for _, stream in self._streams.values():
             stream.stop()
         return {id: call.kept.stop() for id, (_, call) in self._calls.items()}
+
+    @property
+    def frame(self) -> int:
+        """The engine's frame with which the next block begins."""
+        return self.frame_offset + self._block * self.n
 
     # One block
 
@@ -184,6 +205,7 @@ class World:
         captures: dict[tuple[str, int], F32] = {}
         due = (m + self.lead_blocks) * n
         lead = self.player.block(n)
+        self._log_track(due)
         if self.player.jumped:
             self.player.jumped = False
             if self._loop_is_part:
@@ -247,6 +269,8 @@ class World:
                 performer.hear(now, heard, rough)
                 if self.player.playing and not hold:
                     sound = performer.play(now, self.n) * np.float32(10 ** (self.softer_db / 20))
+            if part.id in self._boxes:
+                sound = self._boxes[part.id].push(sound)
             if hold and part.channels[0] == min(self._in_lines):
                 sound = sound + self._through_cable(ear[0], now)
             self._capture(device, part, sound, captures)

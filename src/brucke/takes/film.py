@@ -26,11 +26,11 @@ class Film:
     brightness: npt.NDArray[np.float64]
 
 
-def read_film(path: Path) -> Film:
-    """TakeError where it cannot be read or holds no sound."""
+def read_film(path: Path, most_s: float = 3 * 3600.0) -> Film:
+    """Its first `most_s` seconds. TakeError where it cannot be read or holds no sound."""
     try:
-        sound, rate, start = _read_sound(path)
-        times, pictures = _read_pictures(path)
+        sound, rate, start = _read_sound(path, most_s)
+        times, pictures = _read_pictures(path, most_s)
     except (av.FFmpegError, OSError, IndexError) as e:
         raise TakeError(f"{path.name}: the file: {str(e).lower()[:80]}") from None
     if not len(pictures):
@@ -40,7 +40,7 @@ def read_film(path: Path) -> Film:
     return Film(sound, rate, start, times, brightness.astype(np.float64))
 
 
-def _read_sound(path: Path) -> tuple[npt.NDArray[np.float32], int, float]:
+def _read_sound(path: Path, most_s: float) -> tuple[npt.NDArray[np.float32], int, float]:
     with av.open(str(path)) as file:
         if not file.streams.audio:
             raise TakeError(f"{path.name}: the file: holds no sound")
@@ -51,19 +51,23 @@ def _read_sound(path: Path) -> tuple[npt.NDArray[np.float32], int, float]:
             if start is None:
                 start = float(frame.time or 0.0)
             pieces += [f.to_ndarray() for f in resampler.resample(frame)]
+            if frame.time is not None and frame.time - start > most_s:
+                break
         if not pieces:
             raise TakeError(f"{path.name}: the sound: empty")
         return np.concatenate(pieces, axis=1).astype(np.float32), int(stream.rate), start or 0.0
 
 
-def _read_pictures(path: Path) -> tuple[npt.NDArray[np.float64], npt.NDArray[np.uint8]]:
+def _read_pictures(path: Path, most_s: float) -> tuple[npt.NDArray[np.float64], npt.NDArray[np.uint8]]:
     times, pictures = [], []
     with av.open(str(path)) as file:
         if not file.streams.video:
             return np.zeros(0), np.zeros((0, 1, 1), np.uint8)
         for frame in file.decode(file.streams.video[0]):
-            if frame.time is None or len(times) >= MAX_PICTURES:
+            if frame.time is None:
                 continue
+            if len(times) >= MAX_PICTURES or frame.time > most_s:
+                break
             times.append(float(frame.time))
             small = frame.reformat(width=80, height=45, format="gray")
             pictures.append(small.to_ndarray())

@@ -5,7 +5,6 @@ from pathlib import Path
 
 import numpy as np
 import numpy.typing as npt
-import soundfile as sf
 from msgspec.structs import replace
 
 from ..core.measure.correlation import correlate, find_peak
@@ -13,11 +12,15 @@ from ..core.measure.picture_offset import clap_times, picture_offset
 from ..core.measure.stimulus import taper
 from ..core.measure.take_offset import Left, TakeOffsets, left_between
 from ..core.setup import Listener, Setup
+from ..core.take_verdict import ListenerProof, PartLeft, PictureLeft, sounds_at
 from .film import Film, read_film
-from .take import ListenerProof, PartLeft, PictureLeft, Take, TakeError, save_take
+from .sounds import take_sound
+from .take import Take, TakeError, save_take
 
 CLAP_NEAR_S = 0.05
 CLAP_SURE = 6.0
+LEAST_S = 6.0
+JUDGED_S = 1200.0  # of a longer take, its first twenty minutes are judged
 F32 = npt.NDArray[np.float32]
 Progress = Callable[[float, str], None]
 
@@ -37,59 +40,51 @@ def prove_take(folder: Path, take: Take, sources: Mapping[str, F32], progress: P
     return take
 
 
-def _routed(setup: Setup, listener: Listener, sources: Mapping[str, F32]) -> list[str]:
-    found = []
-    for part in setup.parts:
-        route = setup.route(part.id, listener.id)
-        if part.id in sources and part.kind in ("lead", "follower") and route is not None and route.on:
-            found.append(part.id)
-    return found
-
-
 def prove_listener(folder: Path, take: Take, listener: Listener, sources: Mapping[str, F32]) -> ListenerProof:
-    """One listener's file against the sources; a reason instead where it cannot be told."""
+    """One listener's file against the sources; a reason instead where it cannot be told. Errors: TakeError."""
     name = take.far_ends.get(listener.id) or take.listeners.get(listener.id)
-    parts = _routed(take.setup, listener, sources)
-    lead = next((p for p in parts if take.setup.part(p).kind == "lead"), None)
+    routed = sounds_at(take.setup, take.moment, listener.id)
+    known = [p.id for p in routed if p.id in sources]
+    lead = next((p.id for p in routed if p.kind == "lead" and p.id in sources), None)
+    if not routed:
+        return ListenerProof(reason="nothing_routed")
     if name is None or lead is None:
         return ListenerProof(reason="no_lead")
     film = None
     if name.endswith(".mkv"):
-        film = read_film(folder / name)
+        film = read_film(folder / name, JUDGED_S)
         sound, rate = film.sound, film.rate_hz
     else:
-        data, rate = sf.read(folder / name, dtype="float32", always_2d=True)
-        sound = np.ascontiguousarray(data.T)
-    if sound.shape[1] < 6 * rate:
+        sound, rate = take_sound(folder, name, JUDGED_S)
+    if sound.shape[1] < LEAST_S * rate:
         return ListenerProof(reason="too_short")
-    found = left_between({p: sources[p] for p in parts}, lead, np.ascontiguousarray(sound.sum(axis=0)), rate)
+    mixed = np.ascontiguousarray(sound.sum(axis=0))
+    found = left_between({p: sources[p] for p in known}, lead, mixed, rate, take.track)
     if found is None:
         return ListenerProof(reason="not_found")
-    left = {p: _stated(x) for p, x in found.left.items()}
-    picture = _picture(take.setup, film, found, sources) if film is not None else None
-    return ListenerProof(
-        left={lead: PartLeft(median_ms=0, error_ms=0, scatter_ms=0, windows=0), **left}, picture=picture
-    )
+    left = {p.id: PartLeft(reason="no_source") for p in routed if p.id not in sources}
+    left |= {lead: PartLeft(windows=found.windows, looked=found.windows)}
+    left |= {p: _stated(x) for p, x in found.left.items()}
+    picture = _picture(take.setup, film, found) if film is not None else None
+    return ListenerProof(left=left, lead=lead, picture=picture)
 
 
 def _stated(x: Left) -> PartLeft:
     return PartLeft(
         median_ms=x.median_s * 1e3, error_ms=x.error_s * 1e3, scatter_ms=x.scatter_s * 1e3, windows=x.windows,
-        times_s=x.times_s, values_ms=tuple(v * 1e3 for v in x.values_s),
+        looked=x.looked, reason="" if x.agree else "disagree", times_s=x.times_s,
+        values_ms=tuple(v * 1e3 for v in x.values_s),
     )  # fmt: skip
 
 
-def claps_in(film: Film, offsets: TakeOffsets, source: F32, late_s: float) -> npt.NDArray[np.float64]:
+def claps_in(film: Film, offsets: TakeOffsets, part: str) -> npt.NDArray[np.float64]:
     """When the claps of a part sound in the film, on the film's clock."""
-    period = len(source) / film.rate_hz
-    length = film.sound.shape[1] / film.rate_hz
+    source, rate = offsets.sources[part], film.rate_hz
+    late = offsets.late / rate + (offsets.left[part].median_s if part in offsets.left else 0.0)
+    length = film.sound.shape[1] / rate
     sound = np.ascontiguousarray(film.sound.sum(axis=0))
-    found = []
-    for clap in clap_times(source, film.rate_hz):
-        for loop in (-1, 0, 1):
-            expected = clap - offsets.position / film.rate_hz + late_s + loop * period
-            if 0.3 < expected < length - 0.3:
-                found.append(_heard_at(clap, source, expected, sound, film.rate_hz))
+    expected = [(clap, clap + late) for clap in clap_times(source, rate)]
+    found = [_heard_at(clap, source, at, sound, rate) for clap, at in expected if 0.3 < at < length - 0.3]
     return np.sort(np.array([f for f in found if f is not None])) + film.sound_start_s
 
 
@@ -105,12 +100,12 @@ def _heard_at(clap_s: float, beat: F32, expected_s: float, sound: F32, rate: int
     return expected_s + (peak.lag - near) / rate if peak.to_rms > CLAP_SURE else None
 
 
-def _picture(setup: Setup, film: Film, offsets: TakeOffsets, sources: Mapping[str, F32]) -> PictureLeft | None:
+def _picture(setup: Setup, film: Film, offsets: TakeOffsets) -> PictureLeft | None:
     for part in setup.parts:
-        if part.kind != "picture" or part.shows not in sources:
+        if part.kind != "picture" or part.shows not in offsets.sources:
             continue
         late = offsets.left[part.shows].median_s if part.shows in offsets.left else 0.0
-        found = picture_offset(film.times_s, film.brightness, claps_in(film, offsets, sources[part.shows], late))
+        found = picture_offset(film.times_s, film.brightness, claps_in(film, offsets, part.shows))
         if found is not None:
             return PictureLeft(
                 part=part.id, left_ms=(found.seconds + late) * 1e3, against_sound_ms=found.seconds * 1e3,

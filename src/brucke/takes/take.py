@@ -7,7 +7,9 @@ from pathlib import Path
 import msgspec
 
 from ..core.evidence import Knowledge
+from ..core.measure.played import TrackMark
 from ..core.setup import Setup
+from ..core.take_verdict import ListenerProof
 
 FORMAT = "brucke take"
 VERSION = 1
@@ -18,36 +20,9 @@ class TakeError(ValueError):
     """One sentence: file, place in it, reason."""
 
 
-class PartLeft(msgspec.Struct, frozen=True, kw_only=True):
-    """What was measured to be left of one part against the lead, in one listener's file."""
-
-    median_ms: float
-    error_ms: float
-    scatter_ms: float
-    windows: int
-    times_s: tuple[float, ...] = ()
-    values_ms: tuple[float, ...] = ()
-
-
-class PictureLeft(msgspec.Struct, frozen=True, kw_only=True):
-    """How much later than the lead's sound the picture was seen; `against_sound_ms` against the part it shows."""
-
-    part: str
-    left_ms: float
-    against_sound_ms: float
-    plus_minus_ms: float
-    claps: int
-    period_ms: float
-
-
-class ListenerProof(msgspec.Struct, frozen=True, kw_only=True):
-    left: dict[str, PartLeft] = {}
-    picture: PictureLeft | None = None
-    reason: str = ""
-
-
 class Take(msgspec.Struct, frozen=True, kw_only=True):
-    """`parts` and `listeners` name files below the folder; `far_ends` what a listener really got."""
+    """`parts` and `listeners` name files below the folder; `far_ends` what a listener really got; `track` is what the
+    track did in it, on the take's own frames. `missing` says what is not there that should be."""
 
     format: str = FORMAT
     version: int = VERSION
@@ -58,6 +33,8 @@ class Take(msgspec.Struct, frozen=True, kw_only=True):
     parts: dict[str, str] = {}
     listeners: dict[str, str] = {}
     far_ends: dict[str, str] = {}
+    track: tuple[TrackMark, ...] = ()
+    missing: tuple[str, ...] = ()
     proof: dict[str, ListenerProof] = {}
 
 

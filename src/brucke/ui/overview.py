@@ -5,6 +5,7 @@ import time
 from .. import words
 from ..core.evidence import device_fingerprint, round_trip_key
 from ..rehearse.evidence import measuring_pair
+from ..words_review import needs_you, take_text
 from .checking import Checking
 from .deck import Deck, DeckFacts
 from .running import Running
@@ -76,11 +77,15 @@ class Overview:
             shown = next((t for t in bad if t.listener == aligning), bad[0])
             span.say(words.verdict_text(session.setup, shown.verdict), "coral")
         else:
-            sure = all(t.verdict.sure for t in session.timing.listeners)
-            span.say("in step" if sure else "in step, by calculation", "water")
+            span.say(words.together_text(session.setup, session.timing), "water")
 
     def _show_review(self) -> None:
         count, state = len(self.taking.takes), TAKING.get(self.taking.state)
+        verdicts = self.taking.verdicts
+        wrong = next((v for v in verdicts.values() if needs_you(v)), None)
+        if not state and self.taking.take is not None and self.taking.take.proof and wrong is not None:
+            self.deck.spans["review"].say(take_text(self.taking.take.setup, wrong), "coral")
+            return
         self.deck.spans["review"].say(state or (_many(count, "take") if count else "no take yet"), "mute")
 
     def _show_acts(self, in_step: bool) -> None:
@@ -93,6 +98,7 @@ class Overview:
         take = self.taking.take
         # Proved is what was recorded with the delays that are in force now.
         proved = take is not None and bool(take.proof) and take.setup.routes == self.session.setup.routes
+        proved = proved and not any(needs_you(v) for v in self.taking.verdicts.values())
         done = (self.heard_music, measured, measured and in_step and proved)
         # Nothing is due where nothing is there yet: the first page leads on.
         due = next((i for i, d in enumerate(done) if not d), -1) if self.session.setup.parts else -1

@@ -81,7 +81,7 @@ class Session(QObject):
 
     @property
     def situation(self) -> Situation:
-        return Situation(self.setup, self.knowledge, self.facts)
+        return Situation(self.setup, self.knowledge, self.facts, self.live.moment)
 
     @property
     def unsaved(self) -> bool:
@@ -126,8 +126,7 @@ class Session(QObject):
             self.undo_stack.redo()
 
     def _renew(self) -> None:
-        moment = self.setup.moment(self.live.moment)
-        self.timing = timing(self.situation, moment.policy if moment else None)
+        self.timing = timing(self.situation)
         wiring = self._wiring()
         if wiring != self._wired:
             self._wired = wiring

@@ -10,8 +10,10 @@ from msgspec.structs import replace
 from platformdirs import user_data_path
 from PyQt6.QtCore import QObject, QProcess, QProcessEnvironment, pyqtSignal
 
+from ..core.take_verdict import TakeVerdict
 from ..core.timing.paths import Situation
 from ..rehearse.evidence import now, picture_measurements
+from ..takes.judging import judge
 from ..takes.take import Take, TakeError, load_take, save_take
 from .running import Running
 from .session import Session
@@ -70,6 +72,11 @@ class Taking(QObject):
     @property
     def take(self) -> Take | None:
         return self.takes[self.chosen][1] if 0 <= self.chosen < len(self.takes) else None
+
+    @property
+    def verdicts(self) -> dict[str, TakeVerdict]:
+        """Of the take that is shown, by listener."""
+        return judge(self.take) if self.take is not None else {}
 
     @property
     def before(self) -> Take | None:

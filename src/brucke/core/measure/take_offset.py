@@ -10,7 +10,7 @@ least-squares model, per frequency, whose cross-talk is thereby taken out (Benda
 chapter 7: conditioned spectra).
 """
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -18,15 +18,19 @@ import numpy.typing as npt
 
 from .correlation import F32, PAD, RHO, correlate, decimate, find_peak, refine
 from .offset import level_db
+from .played import TrackMark, played
 from .stimulus import taper
 
-WINDOW_S = 2.0
-HOP_S = 2.0  # no overlap, so that the windows are independent
+WINDOW_S = HOP_S = 1.0  # no overlap, so that the windows are independent
 SEARCH_S = 0.5
 ACTIVE_DB = -32.0
 MIN_TO_RMS = 6.0
 COARSE_HZ = 6000
 SHORT = 4096
+POSITION_S = 20  # so much of a recording tells where it stands
+EARLIEST_S, LATEST_S = 0.2, 3.0  # how much later than what was played a far end's file may stand
+# Windows further from the median than this lie apart from the rest; more than that share of them is a contradiction.
+APART_SIGMA, APART_S, APART_SHARE = 4.0, 2e-3, 0.25
 _WINDOW = np.hanning(SHORT).astype(np.float32)
 
 
@@ -34,7 +38,9 @@ _WINDOW = np.hanning(SHORT).astype(np.float32)
 class Left:
     """What is left of one part against the lead. `median_s` positive: later than the lead.
 
-    `error_s` is the standard error of the median, 1.25·σ/√N over the windows; `scatter_s` their σ.
+    `error_s` is the standard error of the median, 1.25·σ/√N over the windows; `scatter_s` their σ; `looked` is the
+    number of windows in which the part should have sounded. `agree` is False where too many windows lie apart
+    from the rest: then the median is the mean of different things.
     """
 
     part: str
@@ -42,16 +48,21 @@ class Left:
     error_s: float
     scatter_s: float
     windows: int
+    looked: int
+    agree: bool = True
     times_s: tuple[float, ...] = ()
     values_s: tuple[float, ...] = ()
 
 
 @dataclass(frozen=True)
 class TakeOffsets:
-    """`position` is where in the lead's source the file begins, in frames, lateness included."""
+    """`late` is how much later than its source the lead stands in the recording, in frames; `windows` how many of the
+    lead's were found; `sources` what every part played, on the recording's clock but for `late`."""
 
-    position: float
+    late: float
+    windows: int
     left: Mapping[str, Left]
+    sources: Mapping[str, F32]
 
 
 def find_position(source: F32, recording: F32, rate_hz: int) -> int | None:
@@ -67,8 +78,21 @@ def find_position(source: F32, recording: F32, rate_hz: int) -> int | None:
     return round(peak.lag * step) % len(source)
 
 
-def _looped(source: F32, start: int, length: int) -> F32:
-    return np.take(source, np.arange(start, start + length), mode="wrap")
+def _find_late(source: F32, recording: F32, rate_hz: int) -> int | None:
+    """How many frames later than what was played a recording of all of it stands, within what ways cost; or None."""
+    step = max(1, rate_hz // COARSE_HZ)
+    sounds = np.flatnonzero(np.abs(source) > 1e-4)
+    if not len(sounds):
+        return None
+    begin = max(0, int(sounds[0]) - rate_hz)
+    low = decimate(source[begin : begin + POSITION_S * rate_hz], step)
+    heard = decimate(recording[begin : begin + (POSITION_S + 2) * rate_hz], step)
+    if level_db(heard) < -80:
+        return None
+    rate = rate_hz // step
+    c = correlate(taper(low, rate), taper(heard, rate), (-round(EARLIEST_S * rate), round(LATEST_S * rate)), rho=0.5)
+    peak = find_peak(c, rate, signed=False)
+    return round(peak.lag * step) if peak.to_rms >= MIN_TO_RMS else None
 
 
 def _delays(references: Mapping[str, F32], heard: F32, rate_hz: int, search: int) -> dict[str, float]:
@@ -81,26 +105,49 @@ def _delays(references: Mapping[str, F32], heard: F32, rate_hz: int, search: int
     return found
 
 
-def left_between(sources: Mapping[str, F32], lead: str, recording: F32, rate_hz: int) -> TakeOffsets | None:
+def _on_clock(
+    sources: Mapping[str, F32], lead: str, recording: F32, rate_hz: int, marks: Sequence[TrackMark]
+) -> tuple[dict[str, F32], int] | None:
+    """What every part played on the recording's clock, and how much later the lead stands in it; or None."""
+    period = len(sources[lead])
+    padded = {p: np.pad(s, (0, max(0, period - len(s))))[:period] for p, s in sources.items()}
+    late = 0
+    if marks:
+        found = _find_late(played(padded[lead], marks, len(recording), period), recording, rate_hz)
+        if found is None:
+            return None
+        late = found
+    else:
+        position = find_position(padded[lead], recording, rate_hz)
+        if position is None:
+            return None
+        marks = (TrackMark(0, position),)
+    return {p: played(s, marks, len(recording), period) for p, s in padded.items()}, late
+
+
+def left_between(
+    sources: Mapping[str, F32], lead: str, recording: F32, rate_hz: int, marks: Sequence[TrackMark] = ()
+) -> TakeOffsets | None:
     """What is left of every part against `lead` in one file.
 
     sources: part → mono source on the beat, all starting at the same beat and looped at the lead's length.
-    recording: mono. Returns None where the lead cannot be found in the recording.
+    recording: mono, of the whole take. marks: what the track did in it; without any, it is taken to have gone round in
+    its whole length without a stop. Returns None where the lead cannot be found in the recording.
     """
-    position = find_position(sources[lead], recording, rate_hz)
-    if position is None:
+    clocked = _on_clock(sources, lead, recording, rate_hz, marks)
+    if clocked is None:
         return None
+    sounds, late = clocked
     length, hop, search = round(WINDOW_S * rate_hz), round(HOP_S * rate_hz), round(SEARCH_S * rate_hz)
-    period = len(sources[lead])
-    padded = {p: np.pad(s, (0, max(0, period - len(s))))[:period] for p, s in sources.items()}
-    loud = {p: level_db(s[np.abs(s) > 1e-4]) if np.any(np.abs(s) > 1e-4) else 0.0 for p, s in padded.items()}
+    loud = {p: level_db(s[np.abs(s) > 1e-4]) if np.any(np.abs(s) > 1e-4) else 0.0 for p, s in sounds.items()}
     rows: dict[str, list[tuple[float, float]]] = {p: [] for p in sources if p != lead}
+    looked = dict.fromkeys(rows, 0)
     anchors = []
-    for start in range(search, len(recording) - length - search, hop):
-        heard = recording[start - search : start + length + search]
+    for start in range(max(0, search - late), len(recording) - length - search - max(0, late), hop):
+        heard = recording[start + late - search : start + late + length + search]
         if level_db(heard) < -80:
             continue
-        references = {p: _looped(s, position + start, length) for p, s in padded.items()}
+        references = {p: s[start : start + length] for p, s in sounds.items()}
         active = {p: taper(r, rate_hz) for p, r in references.items() if level_db(r) > loud[p] + ACTIVE_DB + 12}
         if lead not in active:
             continue
@@ -109,13 +156,16 @@ def left_between(sources: Mapping[str, F32], lead: str, recording: F32, rate_hz:
             continue
         lags = _conditioned(active, heard, lags, search)
         anchors.append(lags[lead])
+        for part in active:
+            if part != lead:
+                looked[part] += 1
         for part, lag in lags.items():
             if part != lead:
                 rows[part].append((start / rate_hz, (lag - lags[lead]) / rate_hz))
     if not anchors:
         return None
-    left = {p: _left(p, values) for p, values in rows.items() if values}
-    return TakeOffsets(position - float(np.median(anchors)), left)
+    left = {p: _left(p, values, looked[p]) for p, values in rows.items()}
+    return TakeOffsets(late + float(np.median(anchors)), len(anchors), left, sounds)
 
 
 def _spectra(sound: F32, count: int) -> npt.NDArray[np.complexfloating]:
@@ -159,10 +209,15 @@ def _way_delay(way: npt.NDArray[np.complexfloating], power: npt.NDArray[np.float
     return refine(values, index) - reach
 
 
-def _left(part: str, values: list[tuple[float, float]]) -> Left:
+def _left(part: str, values: list[tuple[float, float]], looked: int) -> Left:
+    if not values:
+        return Left(part, 0.0, 0.0, 0.0, 0, looked)
     offsets = np.array([v for _, v in values])
     median = float(np.median(offsets))
+    apart = np.abs(offsets - median)
     # Robust σ: a window caught by another part must not widen what is stated.
-    scatter = 1.4826 * float(np.median(np.abs(offsets - median)))
+    scatter = 1.4826 * float(np.median(apart))
     error = 1.25 * scatter / len(offsets) ** 0.5
-    return Left(part, median, error, scatter, len(offsets), tuple(t for t, _ in values), tuple(v for _, v in values))
+    agree = float(np.mean(apart > max(APART_SIGMA * scatter, APART_S))) <= APART_SHARE
+    times, lags = tuple(t for t, _ in values), tuple(v for _, v in values)
+    return Left(part, median, error, scatter, len(offsets), looked, agree, times, lags)

@@ -7,20 +7,28 @@ Anchoring on the lead keeps every pair within one frame. Mutes and gains never m
 
 import math
 from dataclasses import dataclass, replace
+from functools import cached_property
+from typing import Literal
+
+import msgspec
 
 from ..edits import set_delays
 from ..findings import Finding, Verdict
-from ..setup import MAX_DELAY_S, Listener, Part, Policy, Route, Setup
+from ..setup import MAX_DELAY_S, Listener, Part, Route, Setup
 from ..units import seconds_to_frames
+from .delays import delay_frames, least_delay
 from .origins import Origin, Origins
 from .paths import Situation, Stage, counted_to_ears, path, path_latency
 from .quantity import Quantity
 from .verdicts import is_in_step, listener_verdict
 
+RouteCode = Literal["in_step", "early", "late", "own_sound", "far_end", "cannot_be_judged"]
+
 
 @dataclass(frozen=True)
 class RouteTiming:
-    """One route at one listener. `off` is arrival − target, negative when early; None where not aligned."""
+    """One route at one listener. `off` is arrival − target, negative when early; None where not aligned. `problem` is
+    why it cannot be judged though its arrival is known."""
 
     part: str
     kind: str
@@ -33,18 +41,55 @@ class RouteTiming:
     off: Quantity | None
     outside: bool = False
     in_step: bool = False
+    problem: Finding | None = None
+
+    @property
+    def _to_measure(self) -> tuple[Stage, ...]:
+        """What cannot be calculated: converters, and the picture's own way."""
+        if self.kind == "picture":
+            return tuple(s for s in self.stages if s.code == "picture coder")
+        return tuple(s for s in self.stages if s.code in ("capture", "output", "picture coder"))
 
     @property
     def measured(self) -> bool:
-        """Whether what cannot be calculated was measured: converters, and the picture's own way."""
-        if self.kind == "picture":
-            return any(s.code == "picture coder" for s in self.stages)
-        return all(s.evidence == "measured" for s in self.stages if s.code in ("capture", "output", "picture coder"))
+        """Whether that was measured, confirmed since or not."""
+        if self.kind == "picture" and not self._to_measure:
+            return False
+        return all(s.evidence in ("measured", "unconfirmed") for s in self._to_measure)
+
+    @property
+    def as_of(self) -> str:
+        """The date of the oldest measurement in it that is unconfirmed; empty where none is."""
+        return min((s.date for s in self._to_measure if s.evidence == "unconfirmed"), default="")
+
+    @property
+    def code(self) -> RouteCode:
+        if self.problem is not None:
+            return "cannot_be_judged"
+        if self.kind == "far_end":
+            return "far_end"
+        if self.off is None:
+            return "own_sound"
+        return "in_step" if self.in_step else "early" if self.off.value < 0 else "late"
+
+
+@dataclass(frozen=True)
+class Unjudged:
+    """A part that is routed here and has no origin, so that nobody can say when it arrives; `problem` says why."""
+
+    part: str
+    kind: str
+    problem: Finding
+
+    @property
+    def code(self) -> RouteCode:
+        return "cannot_be_judged"
 
 
 @dataclass(frozen=True)
 class ListenerTiming:
-    """`target` is that of the first lead's group; `hand_off_s` what the picture has to wait elsewhere."""
+    """`target` is that of the first lead's group; `hand_off_s` what the picture has to wait elsewhere; `unjudged` are
+    routed here too, and nobody knows when they arrive."""
 
     listener: str
     target: Quantity | None
@@ -54,9 +99,24 @@ class ListenerTiming:
     least_delay: bool
     findings: tuple[Finding, ...]
     verdict: Verdict
+    unjudged: tuple[Unjudged, ...] = ()
+
+    def problem(self, part: str) -> Finding | None:
+        """Why a part that is routed here cannot be judged."""
+        found = self.of_part(part)
+        return found.problem if found is not None else None
+
+    @cached_property
+    def _by_part(self) -> dict[str, RouteTiming | Unjudged]:
+        at_all: list[RouteTiming | Unjudged] = [*self.routes, *self.unjudged]
+        return {r.part: r for r in at_all}
+
+    def of_part(self, part: str) -> RouteTiming | Unjudged | None:
+        return self._by_part.get(part)
 
     def route(self, part: str) -> RouteTiming | None:
-        return next((r for r in self.routes if r.part == part), None)
+        found = self._by_part.get(part)
+        return found if isinstance(found, RouteTiming) else None
 
 
 @dataclass(frozen=True)
@@ -111,31 +171,41 @@ def _can_delay(a: _Arriving, monitor: bool) -> bool:
     return _moves(a, monitor) and a.part.kind != "picture" and a.route.way == "engine"
 
 
-def listener_timing(
-    known: Situation, origins: Origins, listener: Listener, policy: Policy = "in_step"
-) -> ListenerTiming:
+def _unjudged(known: Situation, origins: Origins, listener: Listener) -> tuple[Unjudged, ...]:
+    routed = [p for p in known.setup.parts if (r := known.setup.route(p.id, listener.id)) is not None and r.on]
+    return tuple(Unjudged(p.id, p.kind, origins.unresolved[p.id]) for p in routed if p.id in origins.unresolved)
+
+
+def _once(findings: list[Finding]) -> list[Finding]:
+    return [f for i, f in enumerate(findings) if f not in findings[:i]]
+
+
+def listener_timing(known: Situation, origins: Origins, listener: Listener) -> ListenerTiming:
+    """Arrivals of one listener while the situation's moment is in force."""
     rate = known.setup.rate_hz
     monitor = listener.kind == "monitor"
-    least = policy == "least_delay"
+    least = least_delay(known.in_force, listener.id)
     arriving = _arriving(known, origins, listener)
     groups: dict[str, list[_Arriving]] = {}
     for a in arriving:
         groups.setdefault(a.origin.root, []).append(a)
     roots = sorted(groups, key=lambda root: all(a.part.kind != "lead" for a in groups[root]))
     targets = {root: _target(groups[root], monitor, listener.extra_ms / 1e3, rate) for root in roots}
-    routes, findings, hand_off = [], [f for f in origins.findings if f.listener in ("", listener.id)], 0.0
+    unjudged = _unjudged(known, origins, listener)
+    routes, hand_off, findings = [], 0.0, _once([u.problem for u in unjudged])
     for a in arriving:
         target = targets[a.origin.root]
-        delay = 0 if least else seconds_to_frames(a.route.delay_ms / 1e3, rate)
+        delay = delay_frames(known.setup, a.route, known.in_force)
         at = a.undelayed.shifted(delay / rate)
-        align_delay, off = 0, None
+        align_delay, off, problem = 0, None, None
         if target is not None and _moves(a, monitor):
             off = at - target
             wait = target.value - a.undelayed.value
             if wait > MAX_DELAY_S:
-                findings.append(
-                    Finding(code="delay_too_long", part=a.part.id, listener=listener.id, values={"ms": wait * 1e3})
+                problem = Finding(
+                    code="delay_too_long", part=a.part.id, listener=listener.id, values={"ms": wait * 1e3}
                 )
+                findings.append(problem)
             elif _can_delay(a, monitor):
                 align_delay = max(0, seconds_to_frames(wait, rate))
             elif a.part.kind == "picture":
@@ -143,7 +213,7 @@ def listener_timing(
         routes.append(
             RouteTiming(
                 a.part.id, a.part.kind, a.origin.root, a.origin.time, a.stages, at, delay, align_delay, off,
-                a.route.way == "outside",
+                a.route.way == "outside", problem=problem,
             )
         )  # fmt: skip
     if any(f.code == "delay_too_long" for f in findings):
@@ -152,19 +222,19 @@ def listener_timing(
     for r in routes:
         together.setdefault(r.root, []).append(r)
     routes = [replace(r, in_step=is_in_step(known, r, together[r.root])) for r in routes]
-    verdict = listener_verdict(known, listener, routes, findings, least)
+    verdict = listener_verdict(known, listener, routes, findings)
+    if least and verdict.code in ("early", "late", "in_step"):
+        verdict = msgspec.structs.replace(verdict, least_delay=True, on_purpose=known.moment)
     return ListenerTiming(
         listener.id, targets[roots[0]] if roots else None, tuple(routes), hand_off,
-        counted_to_ears(known, listener), least, tuple(findings), verdict,
+        counted_to_ears(known, listener), least, tuple(findings), verdict, unjudged,
     )  # fmt: skip
 
 
-def timing(known: Situation, policies: dict[str, Policy] | None = None) -> Timing:
+def timing(known: Situation) -> Timing:
     """Arrivals and delays of every listener. Errors: none; what cannot be resolved is in `findings`."""
     origins = Origins(known)
-    listeners = tuple(
-        listener_timing(known, origins, x, (policies or {}).get(x.id, "in_step")) for x in known.setup.listeners
-    )
+    listeners = tuple(listener_timing(known, origins, x) for x in known.setup.listeners)
     return Timing(listeners, tuple(origins.findings))
 
 
@@ -179,10 +249,12 @@ def _delays(found: Timing, listeners: set[str], rate: int) -> list[tuple[str, st
 
 
 def align(known: Situation, listeners: set[str] | None = None) -> Setup:
-    """The setup with every delay solved: monitors first, they set the origins of all who play along."""
+    """The setup with every delay solved: monitors first, they set the origins of all who play along. Solved for being
+    in step: a moment that asks for the least delay changes nothing here."""
     setup = known.setup
+    known = replace(known, moment="")
     chosen = listeners if listeners is not None else {x.id for x in setup.listeners}
     monitors = {x.id for x in setup.listeners if x.kind == "monitor"} & chosen
     setup = set_delays(setup, _delays(timing(known), monitors, setup.rate_hz))
-    after = timing(Situation(setup, known.knowledge, known.facts))
+    after = timing(replace(known, setup=setup))
     return set_delays(setup, _delays(after, chosen - monitors, setup.rate_hz))

@@ -1,7 +1,8 @@
 """When the sound of one beat exists at its source: 0 is the beat leaving the lead's player.
 
 o(lead) = 0;  o(follower) = ear(follows, hears_at) − α·own(follower);  o(picture) = o(what it shows);
-o(far end) = the lead's arrival at the call it returns from. A directed graph, cycles are findings.
+o(far end) = the lead's arrival at the call it returns from. A directed graph, cycles are findings; what has
+no origin cannot be judged anywhere, and is said to be so.
 """
 
 from dataclasses import dataclass
@@ -30,26 +31,33 @@ def own_sound(known: Situation, part: Part, monitor: Listener) -> Quantity | Non
     route = known.setup.route(part.id, monitor.id)
     if route is None or not route.on:
         return None
-    return path_latency(path(known, part, monitor, route)).shifted(route.delay_ms / 1e3)
+    return path_latency(path(known, part, monitor, route)).shifted(known.delay_s(route))
 
 
 class Origins:
-    """Resolves every part once; `findings` holds what could not be."""
+    """Resolves every part once. `of` are those that have an origin, `unresolved` why the others have none;
+    `findings` are those of the unresolved that somebody would hear: what is routed nowhere disturbs nobody."""
 
     def __init__(self, known: Situation):
         self.known = known
         self.of: dict[str, Origin] = {}
-        self.findings: list[Finding] = []
+        self.unresolved: dict[str, Finding] = {}
         for part in known.setup.parts:
             try:
                 self._resolve(part, ())
             except _Unresolved as e:
-                if e.finding not in self.findings:
-                    self.findings.append(e.finding)
+                self.unresolved[part.id] = e.finding
+        heard = {r.part for r in known.setup.routes if r.on}
+        self.findings: list[Finding] = []
+        for part_id, finding in self.unresolved.items():
+            if part_id in heard and finding not in self.findings:
+                self.findings.append(finding)
 
     def _resolve(self, part: Part, above: tuple[str, ...]) -> Origin:
         if part.id in self.of:
             return self.of[part.id]
+        if part.id in self.unresolved:
+            raise _Unresolved(self.unresolved[part.id])
         if part.id in above:
             ring = (*above[above.index(part.id) :], part.id)
             raise _Unresolved(Finding(code="cycle", part=part.id, values={"ring": " → ".join(ring)}))
@@ -76,7 +84,7 @@ class Origins:
                 Finding(code="lead_not_heard", part=asking.id, listener=listener.id, values={"lead": part.id})
             )
         origin = self._resolve(part, above)
-        way = path_latency(path(self.known, part, listener, route)).shifted(route.delay_ms / 1e3)
+        way = path_latency(path(self.known, part, listener, route)).shifted(self.known.delay_s(route))
         return Origin(origin.time + way, origin.root)
 
     def _follower(self, part: Part, above: tuple[str, ...]) -> Origin:
@@ -103,10 +111,3 @@ class Origins:
             if lead.kind == "lead" and route is not None and route.on:
                 return self._arrival(lead, call, part, above)
         return Origin(ZERO, part.id)
-
-
-def arrival(known: Situation, origin: Quantity, part: Part, listener: Listener) -> Quantity:
-    """arrival(r) = o(part) + path(r), the route's present delay included."""
-    route = known.setup.route(part.id, listener.id)
-    assert route is not None
-    return origin + path_latency(path(known, part, listener, route)).shifted(route.delay_ms / 1e3)

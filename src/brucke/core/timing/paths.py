@@ -5,6 +5,7 @@ on the device that sets the clock, it is in that device's capture and output buf
 """
 
 from dataclasses import dataclass
+from functools import cached_property
 
 from ..evidence import (
     EvidenceKind,
@@ -17,9 +18,10 @@ from ..evidence import (
     round_trip_key,
 )
 from ..processors import Processor
-from ..setup import Device, EnteredStage, Listener, Part, Route, Setup
+from ..setup import Device, EnteredStage, Listener, Moment, Part, Route, Setup
 from ..sound.parameters import processor_latency_frames
 from ..units import buffer_seconds, speed_of_sound
+from .delays import delay_frames
 from .quantity import Quantity, total
 
 # A converter's own latency while nothing is measured: common practice, no source.
@@ -30,24 +32,38 @@ REPORT_PLUS_MINUS = 0.1
 
 @dataclass(frozen=True)
 class Stage:
-    """One step of a route that costs time. `code` names it for `words.py`, `detail` completes the name."""
+    """One step of a route that costs time. `code` names it for `words.py`, `detail` completes the name; `date` is
+    when it was measured."""
 
     code: str
     latency: Quantity
     evidence: EvidenceKind
     detail: str = ""
+    date: str = ""
 
 
 @dataclass(frozen=True)
 class Situation:
-    """What timing is computed from: intent, knowledge, and what the equipment reports."""
+    """What timing is computed from: intent, knowledge, what the equipment reports, and the moment in force."""
 
     setup: Setup
     knowledge: Knowledge = Knowledge()
     facts: Facts = Facts()
+    moment: str = ""
+
+    @cached_property
+    def in_force(self) -> Moment | None:
+        return self.setup.moment(self.moment)
 
     def round_trip(self, device: Device) -> Measurement | None:
         return self.knowledge.good(round_trip_key(device), device_fingerprint(self.setup, device))
+
+    def standing(self, m: Measurement) -> EvidenceKind:
+        return "unconfirmed" if self.knowledge.unconfirmed(m) else "measured"
+
+    def delay_s(self, route: Route) -> float:
+        """What is added on purpose to a route now."""
+        return delay_frames(self.setup, route, self.in_force) / self.setup.rate_hz
 
 
 def _interface_stage(known: Situation, device: Device, code: str, sign: float) -> Stage:
@@ -66,7 +82,7 @@ def _interface_stage(known: Situation, device: Device, code: str, sign: float) -
         f"round trip:{device.id}": measured.plus_minus_s / 2,
         f"split:{device.id}": sign * abs(rest) / 2,
     }
-    return Stage(code, Quantity(buffers + rest, terms), "measured", device.id)
+    return Stage(code, Quantity(buffers + rest, terms), known.standing(measured), device.id, measured.date)
 
 
 def _entered(stages: tuple[EnteredStage, ...], owner: str) -> list[Stage]:
@@ -147,7 +163,7 @@ def picture_stages(known: Situation, part: Part, listener: Listener) -> list[Sta
     shared = Quantity(rest.value, {key: measured.plus_minus_s})
     return [
         Stage("camera", Quantity(period), "calculated", camera.id),
-        Stage("picture coder", shared, "measured", listener.device),
+        Stage("picture coder", shared, known.standing(measured), listener.device, measured.date),
         *service,
     ]
 

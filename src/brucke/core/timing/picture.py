@@ -16,6 +16,6 @@ def picture_path(known: Situation, picture: str, sound: str, listener: str, offs
     if route is None or sound not in origins.of or picture not in origins.of:
         raise KeyError(f"{sound} or {picture} does not reach {listener}")
     way = path_latency(path(known, setup.part(sound), setup.listener(listener), route))
-    arrival = origins.of[sound].time + way.shifted(route.delay_ms / 1e3 + offset_s)
+    arrival = origins.of[sound].time + way.shifted(known.delay_s(route) + offset_s)
     total = arrival - origins.of[picture].time
     return Quantity(total.value, {**total.terms, "offset": pm_s})

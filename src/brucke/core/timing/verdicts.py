@@ -64,16 +64,18 @@ def _all_with(lead: "RouteTiming", routes: "list[RouteTiming]") -> bool:
 
 
 def listener_verdict(
-    known: Situation, listener: Listener, routes: "list[RouteTiming]", findings: list[Finding], least: bool
+    known: Situation, listener: Listener, routes: "list[RouteTiming]", findings: list[Finding]
 ) -> Verdict:
+    """`findings` are why something that is routed here cannot be judged: then nobody is called in step."""
+    if findings:
+        return Verdict(code="not_aligned", listener=listener.id, part=findings[0].part, sure=False)
     if not routes:
         return Verdict(code="nothing_routed", listener=listener.id)
-    if findings:
-        return Verdict(code="not_aligned", listener=listener.id, part=findings[0].part)
     if listener.kind == "monitor":
         return _monitor_verdict(known, listener, routes)
     judged = [(r.off, r) for r in routes if r.off is not None]
     sure = all(r.measured for _, r in judged)
+    as_of = _as_of([r for _, r in judged])
     picture = next((r for _, r in judged if r.kind == "picture" and not r.in_step), None)
     sounds_off = [(off, r) for off, r in judged if r.kind != "picture" and not r.in_step]
     if sounds_off:
@@ -81,15 +83,20 @@ def listener_verdict(
         assert route.off is not None
         return Verdict(
             code="early" if route.off.value < 0 else "late", listener=listener.id, part=route.part,
-            off_s=route.off.value, plus_minus_s=route.off.plus_minus, sure=sure, least_delay=least,
+            off_s=route.off.value, plus_minus_s=route.off.plus_minus, sure=sure, as_of=as_of,
         )  # fmt: skip
     if picture is not None and picture.off is not None:
         return Verdict(
             code="picture_first", listener=listener.id, part=picture.part, off_s=picture.off.value,
-            plus_minus_s=picture.off.plus_minus, sure=sure, least_delay=least,
+            plus_minus_s=picture.off.plus_minus, sure=sure, as_of=as_of,
         )  # fmt: skip
     widest = max((off.plus_minus for off, _ in judged), default=0.0)
-    return Verdict(code="in_step", listener=listener.id, plus_minus_s=widest, sure=sure, least_delay=least)
+    return Verdict(code="in_step", listener=listener.id, plus_minus_s=widest, sure=sure, as_of=as_of)
+
+
+def _as_of(routes: "list[RouteTiming]") -> str:
+    """The oldest date of what is unconfirmed in them."""
+    return min((r.as_of for r in routes if r.as_of), default="")
 
 
 def _monitor_verdict(known: Situation, listener: Listener, routes: "list[RouteTiming]") -> Verdict:
@@ -99,9 +106,10 @@ def _monitor_verdict(known: Situation, listener: Listener, routes: "list[RouteTi
         if r.kind == "follower" and (delay := own_sound(known, known.setup.part(r.part), listener)) is not None
     ]
     if not own:
-        return Verdict(code="in_step", listener=listener.id, sure=all(r.measured for r in routes))
+        sure = all(r.measured for r in routes)
+        return Verdict(code="in_step", listener=listener.id, sure=sure, as_of=_as_of(routes))
     delay, route = max(own, key=lambda x: x[0].value)
     return Verdict(
         code="own_sound", listener=listener.id, part=route.part, off_s=delay.value,
-        plus_minus_s=delay.plus_minus, sure=route.measured,
+        plus_minus_s=delay.plus_minus, sure=route.measured, as_of=route.as_of,
     )  # fmt: skip

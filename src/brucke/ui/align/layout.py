@@ -44,7 +44,7 @@ class _Frame:
 
 def shared_way_ms(data: AlignData) -> float:
     """The last step when every lane has it alike and it would dwarf the rest; 0 otherwise."""
-    lanes = [lane for lane in data.lanes if lane.aligned]
+    lanes = [lane for lane in data.lanes if lane.aligned and not lane.problem]
     lengths = {round(lane.steps[-1].end_ms - lane.steps[-1].start_ms, 6) if lane.steps else 0.0 for lane in lanes}
     if len(lengths) != 1 or not lanes:
         return 0.0
@@ -95,9 +95,9 @@ def _frame(data: AlignData, w: float, h: float, t: Tokens) -> _Frame:
     names = [width(lane.name, "name", t.scale) for lane in data.lanes]
     kinds = [width(lane.kind, "small", t.scale) for lane in data.lanes]
     x0 = max([t.px(72), *names, *kinds]) + t.px(30)
-    flags = [width(lane.flag, "small strong", t.scale) for lane in data.lanes if lane.kind != "far end"]
+    flags = [width(x.flag, "small strong", t.scale) for x in data.lanes if x.kind != "far end" and not x.problem]
     margin = max([t.px(60), *flags]) + t.px(22)
-    drawn = [lane for lane in data.lanes if lane.kind != "far end"] or list(data.lanes)
+    drawn = [lane for lane in data.lanes if lane.kind != "far end" and not lane.problem] or list(data.lanes)
     most = max([10.0, *(lane.arrival_ms - cut for lane in drawn), (data.target_ms or 0.0) - cut])
     top = _top(t)
     bottom = h - _foot(data, w, t)
@@ -161,6 +161,9 @@ def _lane(
     sheet.text(t.px(16), top, f.x0 - t.px(24), name, lane.name, "name", ink)
     sheet.text(t.px(16), top + name, f.x0 - t.px(24), small, lane.kind, "small", "mute")
     tall = name + small * 0.4
+    if lane.problem:
+        _unjudged(sheet, lane, top, w, f, t)
+        return
     if lane.kind == "far end":
         _far_end(sheet, lane, top, tall, w, f, t)
         return
@@ -173,6 +176,17 @@ def _lane(
     if lane.delay_ms > 0:
         _delay(sheet, lane, ink, top, tall, f, t)
     _flag(sheet, lane, ink, top, tall, f, t, target)
+
+
+def _unjudged(sheet: Sheet, lane: Lane, top: float, w: float, f: _Frame, t: Tokens) -> None:
+    """No bar where nobody knows when it arrives: why, in words."""
+    room = w - f.x0 - t.px(16)
+    strong, small = height("small strong", t.scale), height("small", t.scale)
+    sheet.text(f.x0, top, room, strong, lane.flag, "small strong", "coral")
+    lines = wrap(lane.problem, "small", t.scale, room)
+    shown = lines if len(lines) <= 2 else [*lines[:1], first_fitting((lines[1],), "small", t.scale, room)]
+    for i, line in enumerate(shown):
+        sheet.text(f.x0, top + strong + i * small, room, small, line, "small", "mute")
 
 
 def _far_end(sheet: Sheet, lane: Lane, top: float, tall: float, w: float, f: _Frame, t: Tokens) -> None:

@@ -7,7 +7,7 @@ from ...core.setup import Setup
 from ...core.timing.align import ListenerTiming
 from ...core.timing.verdicts import PICTURE_EARLY_S, PICTURE_LATE_S
 
-PATTERNS = {"measured": "solid", "calculated": "light", "entered": "light"}
+PATTERNS = {"measured": "solid", "unconfirmed": "solid", "calculated": "light", "entered": "light"}
 
 
 @dataclass(frozen=True)
@@ -23,7 +23,8 @@ class Step:
 
 @dataclass(frozen=True)
 class Lane:
-    """One part: what it waits for, its steps, its delay, and where it arrives."""
+    """One part: what it waits for, its steps, its delay, and where it arrives. `problem` stands in place of all that
+    where nobody can say when it arrives."""
 
     part: str
     name: str
@@ -39,6 +40,7 @@ class Lane:
     flag: str
     good: bool
     aligned: bool
+    problem: str = ""
 
 
 @dataclass(frozen=True)
@@ -69,7 +71,7 @@ def align_data(setup: Setup, t: ListenerTiming) -> AlignData:
                 )  # fmt: skip
             at += s.latency.value
         delay = r.delay_frames / setup.rate_hz
-        good = r.in_step
+        good = r.code != "cannot_be_judged" and (r.in_step or t.least_delay)
         lanes.append(
             Lane(
                 r.part, part.name, part.colour, words.KIND_WORDS[part.kind],
@@ -78,6 +80,10 @@ def align_data(setup: Setup, t: ListenerTiming) -> AlignData:
                 words.route_text(setup, r), good, r.off is not None,
             )
         )  # fmt: skip
+    for u in t.unjudged:
+        part = setup.part(u.part)
+        kind, why = words.KIND_WORDS[part.kind], words.finding_text(setup, u.problem)
+        lanes.append(Lane(u.part, part.name, part.colour, kind, "", 0, (), 0, 0, 0, None, words.route_text(setup, u), False, False, why))  # fmt: skip
     picture = any(r.kind == "picture" for r in t.routes)
     target = None if t.target is None else t.target.value * 1e3
     band = None
@@ -103,11 +109,13 @@ def table_rows(setup: Setup, t: ListenerTiming) -> tuple[list[str], list[list[st
             rows.append(
                 [
                     name, words.stage_text(setup, s), words.ms_text(s.latency.value, 2),
-                    words.plus_minus_text(s.latency.plus_minus), s.evidence,
+                    words.plus_minus_text(s.latency.plus_minus), words.evidence_text(s),
                 ]
             )  # fmt: skip
         delay = r.delay_frames / setup.rate_hz
         rows.append([name, "delay", words.ms_text(delay, 2), "", "set here" if delay else ""])
         arrives = words.plus_minus_text(r.off.plus_minus) if r.off is not None else ""
         rows.append([name, "arrives", words.ms_text(r.arrival.value, 2), arrives, words.route_text(setup, r)])
+    for u in t.unjudged:
+        rows.append([words.part_name(setup, u.part), "arrives", "", "", words.route_text(setup, u)])
     return head, rows

@@ -40,15 +40,27 @@ class VerdictCard(Card):
         self.one.clicked.connect(self.delay_one)
         self.all.clicked.connect(self.everyone)
 
-    def show_route(self, setup: Setup, t: ListenerTiming, r: RouteTiming | None) -> None:
-        if r is None:
-            self.headline.say("–", "mute")
-            self.plus_minus.say("")
-            self.reason.say("Choose a part to see why it arrives when it does.")
-            self.one.setVisible(False)
-            self.all.setVisible(False)
+    def _say_only(self, headline: str, tone: str, reason: str) -> None:
+        self.headline.say(headline, tone)
+        self.plus_minus.say("")
+        self.reason.say(reason)
+        self.one.setVisible(False)
+        self.all.setVisible(False)
+
+    def show_route(self, setup: Setup, t: ListenerTiming, part: str) -> None:
+        r, problem = t.route(part), t.problem(part)
+        if problem is not None:
+            self._say_only("cannot be judged", "coral", words.finding_text(setup, problem))
             return
-        good = r.in_step or r.off is None
+        if r is None:
+            self._say_only("–", "mute", "Choose a part to see why it arrives when it does.")
+            return
+        if t.verdict.on_purpose and r.part == t.verdict.part:
+            apart = words.ms_text(abs(t.verdict.off_s))
+            text = f"{words.verdict_text(setup, t.verdict)}. {words.route_reason(setup, t, r)}"
+            self._say_only(f"{apart} apart", "water", text)
+            return
+        good = r.in_step or r.off is None or t.least_delay
         self.headline.say(words.route_headline(setup, r), "water" if good else "coral")
         self.plus_minus.say(words.plus_minus_text(r.off.plus_minus) if r.off is not None else "")
         self.reason.say(words.route_reason(setup, t, r))
@@ -62,7 +74,7 @@ class VerdictCard(Card):
 
 def can_delay(setup: Setup, t: ListenerTiming, r: RouteTiming) -> bool:
     """Whether Brucke can put this route in step by delaying it."""
-    if t.least_delay or r.outside or r.off is None or r.kind in ("picture", "far_end"):
+    if t.least_delay or r.outside or r.problem is not None or r.off is None or r.kind in ("picture", "far_end"):
         return False
     return setup.listener(t.listener).kind != "monitor" or r.kind == "lead"
 
@@ -211,11 +223,11 @@ class Side(QWidget):
         column.addStretch(1)
 
     def show_timing(self, setup: Setup, t: ListenerTiming, part: str) -> None:
-        r = t.route(part)
-        colour = f"part:{setup.part(part).colour}" if r is not None else "ink"
-        self.title.say(f"{words.part_name(setup, part)}" if r is not None else "Arrivals", colour)
-        self.to.say(f"to {words.listener_name(setup, t.listener)}" if r is not None else "")
-        self.verdict.show_route(setup, t, r)
+        chosen = t.route(part) is not None or t.problem(part) is not None
+        colour = f"part:{setup.part(part).colour}" if chosen else "ink"
+        self.title.say(f"{words.part_name(setup, part)}" if chosen else "Arrivals", colour)
+        self.to.say(f"to {words.listener_name(setup, t.listener)}" if chosen else "")
+        self.verdict.show_route(setup, t, part)
         self.how.say("How we know")
         self.evidence.refresh()
         pictured = any(x.kind == "picture" for x in t.routes)

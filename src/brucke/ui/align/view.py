@@ -101,7 +101,7 @@ class AlignView(QWidget):
             return
         self.side.setVisible(True)
         timing = self.session.timing.of(self.listener)
-        if timing.route(self.part) is None:
+        if timing.route(self.part) is None and timing.problem(self.part) is None:
             worst = timing.verdict.part
             self.part = worst or (timing.routes[0].part if timing.routes else "")
         for id, chip in self.chips.items():

@@ -19,7 +19,7 @@ def least_height(data: ReviewData, t: Tokens) -> float:
 
 
 def _extent(data: ReviewData) -> float:
-    far = [abs(v) for g in data.groups for m in g.marks for v in (m.now_ms, m.before_ms or 0.0)]
+    far = [abs(v) for g in data.groups for m in g.marks for v in (m.now_ms or 0.0, m.before_ms or 0.0)]
     return max([5.0, *far]) * 1.15
 
 
@@ -65,7 +65,7 @@ def _ruler(sheet: Sheet, x, extent: float, frame: tuple[float, float, float, flo
     y = t.px(10)
     for label, left, align in (("early", x0, "left"), ("late, ms", x1 - t.px(80), "right")):
         sheet.text(left, y, t.px(80), small, label, "small", "mute", align)
-    centre = "with the lead"
+    centre = "with the music"
     room = width(centre, "small strong", t.scale) + 4
     if x1 - x0 > room + t.px(170):
         sheet.text(x(0) - room / 2, y, room, small, centre, "small strong", "water", "centre")
@@ -97,13 +97,20 @@ def _mark(
     strong, small = height("strong", t.scale), height("small", t.scale)
     sheet.text(t.px(28), y + (row - strong) / 2, x0 - t.px(36), strong, m.name, "strong", ink)
     middle, r = y + row / 2, t.px(5)
+    if m.now_ms is None:
+        room = w - x0 - t.px(12)
+        text = first_fitting((m.text, "not known"), "small", t.scale, room)
+        sheet.text(x0, y + (row - small) / 2, room, small, text, "small", "coral")
+        return
     if m.before_ms is not None:
         at = x(m.before_ms)
         sheet.lines.append(Line(((at, middle), (x(m.now_ms), middle)), "edge", 1, dashed=True))
         sheet.boxes.append(Box(QRectF(at - r, middle - r, 2 * r, 2 * r), "card", ink, radius=r, width=1.8))
     at = x(m.now_ms)
-    reach = max(abs(x(m.error_ms * 1.96) - x(0)), 1.0)
-    sheet.lines.append(Line(((at - reach, middle), (at + reach, middle)), ink, 2))
+    reach = max(abs(x(m.plus_minus_ms) - x(0)), 1.0)
+    sheet.lines.append(
+        Line(((max(x0, at - reach), middle), (min(x1, at + reach), middle)), ink, 2)
+    )  # the ± never runs through the words
     sheet.boxes.append(Box(QRectF(at - r, middle - r, 2 * r, 2 * r), ink, ink, radius=r))
     if not stacked:
         sheet.text(

@@ -3,26 +3,23 @@
 from dataclasses import dataclass
 
 from ... import words
-from ...takes.take import ListenerProof, Take
+from ...core.take_verdict import ListenerProof, PartVerdict, TakeVerdict
+from ...takes.judging import judge
+from ...takes.take import Take
+from ...words_review import left_text, needs_you, part_text, take_text
 
-# Fewer independent windows than this say too little about a player with human scatter.
-ENOUGH_WINDOWS = 4
-
-REASONS = {
-    "no_lead": "no lead is routed here, so there is nothing to measure against",
-    "too_short": "too short to measure; record at least six seconds",
-    "not_found": "the lead was not found in this recording",
-}
+DRAWN = ("in_step", "early", "late", "not_sure")
 
 
 @dataclass(frozen=True)
 class Mark:
-    """One part at one listener, in milliseconds against the lead: now, and before (None where unknown)."""
+    """One part at one listener, in milliseconds against the lead: now, and before (None where unknown). Without a
+    `now_ms` there is nothing to draw, only the words."""
 
     name: str
     colour: int
-    now_ms: float
-    error_ms: float
+    now_ms: float | None
+    plus_minus_ms: float
     before_ms: float | None
     text: str
     good: bool
@@ -30,10 +27,14 @@ class Mark:
 
 @dataclass(frozen=True)
 class Group:
+    """`text` is the listener's one sentence; `reason` stands where nothing was measured."""
+
     listener: str
     name: str
     marks: tuple[Mark, ...]
     reason: str
+    text: str
+    good: bool
 
 
 @dataclass(frozen=True)
@@ -43,76 +44,61 @@ class ReviewData:
     empty: str
 
 
-def _ms(value: float) -> str:
-    sign = "−" if value < 0 else "+"
-    return f"{sign}{abs(value):.2f}" if abs(value) < 9.995 else f"{sign}{abs(value):.1f}"
+def _signed(value: float) -> str:
+    return f"{'−' if value < 0 else '+'}{abs(value):.2f}" if abs(value) < 9.995 else f"{value:+.1f}".replace("-", "−")
 
 
-def left_text(now: float, error: float, before: float | None) -> str:
-    """“+0.31 ms ± 0.8, was −11.9”"""
-    text = f"{_ms(now)} ms ± {max(error * 1.96, 0.01):.2g}"
-    return f"{text}, was {_ms(before)}" if before is not None else text
+def _mark(take: Take, v: PartVerdict, before_ms: float | None) -> Mark:
+    part = take.setup.part(v.part)
+    if v.code not in DRAWN:
+        return Mark(part.name, part.colour, None, 0.0, None, part_text(v), False)
+    text = left_text(v) if v.code != "not_sure" or v.reason else part_text(v)
+    if before_ms is not None and v.code != "not_sure":
+        text = f"{text}, was {_signed(before_ms)}"
+    return Mark(part.name, part.colour, v.left_s * 1e3, v.plus_minus_s * 1e3, before_ms, text, v.code == "in_step")
 
 
-def _marks(take: Take, proof: ListenerProof, before: ListenerProof | None) -> list[Mark]:
+def _marks(take: Take, v: TakeVerdict, lead: str, before: ListenerProof | None) -> list[Mark]:
     marks = []
-    for part, left in proof.left.items():
-        if left.windows == 0:
+    for p in v.parts:
+        if p.part == lead:
             continue
-        was = before.left[part].median_ms if before and part in before.left else None
-        p = take.setup.part(part)
-        few = left.windows < ENOUGH_WINDOWS
-        good = few or abs(left.median_ms) <= 1.0 + 3 * left.error_ms
-        text = "too little to judge" if few else left_text(left.median_ms, left.error_ms, was)
-        marks.append(Mark(p.name, p.colour, left.median_ms, left.error_ms, was, text, good))
-    if proof.picture is not None:
-        pic = proof.picture
+        old = before.left.get(p.part) if before else None
+        marks.append(_mark(take, p, old.median_ms if old is not None and old.windows else None))
+    if v.picture is not None:
         was = before.picture.left_ms if before and before.picture else None
-        p = take.setup.part(pic.part)
-        good = abs(pic.left_ms) <= pic.period_ms / 2
-        text = left_text(pic.left_ms, pic.plus_minus_ms / 1.96, was)
-        marks.append(Mark(p.name, p.colour, pic.left_ms, pic.plus_minus_ms / 1.96, was, text, good))
+        marks.append(_mark(take, v.picture, was))
     return marks
+
+
+def _lead(take: Take, proof: ListenerProof) -> str:
+    return proof.lead or next((p for p in proof.left if take.setup.part(p).kind == "lead"), "")
 
 
 def review_data(take: Take | None, before: Take | None) -> ReviewData:
     if take is None:
         return ReviewData(
-            "", (), "No take yet. Record one: half a minute, and what is left between the parts is measured in it."
+            "", (), "No take yet. A proof take is half a minute: what is left between the parts is measured in it."
         )
     groups = []
-    for listener in take.setup.listeners:
-        if listener.kind == "monitor":
-            continue
-        proof = take.proof.get(listener.id)
-        if proof is None:
-            groups.append(Group(listener.id, listener.name, (), "not measured"))
-            continue
-        old = before.proof.get(listener.id) if before else None
-        groups.append(
-            Group(listener.id, listener.name, tuple(_marks(take, proof, old)), REASONS.get(proof.reason, proof.reason))
-        )
+    for listener, v in judge(take).items():
+        proof = take.proof.get(listener)
+        old = before.proof.get(listener) if before else None
+        marks = () if proof is None or v.reason else tuple(_marks(take, v, _lead(take, proof), old))
+        text, name = take_text(take.setup, v), words.listener_name(take.setup, listener)
+        groups.append(Group(listener, name, marks, text if v.reason else "", text, not needs_you(v)))
     return ReviewData(f"Take of {words.date_text(take.date)}", tuple(groups), "")
 
 
 def table_rows(data: ReviewData) -> tuple[list[str], list[list[str]]]:
-    head = ["listener", "part", "left now", "±", "left before"]
+    head = ["listener", "part", "left now", "±", "left before", "verdict"]
     rows = []
     for g in data.groups:
         for m in g.marks:
-            was = "" if m.before_ms is None else f"{_ms(m.before_ms)} ms"
-            rows.append([g.name, m.name, f"{_ms(m.now_ms)} ms", f"{m.error_ms * 1.96:.2g}", was])
+            now = "" if m.now_ms is None else f"{_signed(m.now_ms)} ms"
+            was = "" if m.before_ms is None else f"{_signed(m.before_ms)} ms"
+            width = "" if m.now_ms is None else f"{max(m.plus_minus_ms, 0.01):.2g}"
+            rows.append([g.name, m.name, now, width, was, "in step" if m.good else m.text])
         if g.reason:
-            rows.append([g.name, g.reason, "", "", ""])
+            rows.append([g.name, g.reason, "", "", "", ""])
     return head, rows
-
-
-def worst(g: Group) -> str:
-    """One listener's result in words."""
-    if g.reason or not g.marks:
-        return g.reason or "nothing to compare"
-    off = [m for m in g.marks if not m.good]
-    if not off:
-        return "in step"
-    m = max(off, key=lambda m: abs(m.now_ms))
-    return f"{m.name.lower()} {'late' if m.now_ms > 0 else 'early'} {abs(m.now_ms):.1f} ms"

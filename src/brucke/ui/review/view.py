@@ -4,6 +4,7 @@ from PyQt6.QtCore import QSize, pyqtSignal
 from PyQt6.QtWidgets import QStackedWidget, QVBoxLayout, QWidget
 
 from ... import words
+from ...takes.judging import scatter_ms
 from ..kit.button import Button
 from ..kit.card import Card
 from ..kit.flow import Flow
@@ -16,7 +17,7 @@ from ..session import Session
 from ..taking import Taking
 from ..theme.theme import Theme
 from .layout import least_height, review_layout
-from .model import ReviewData, review_data, table_rows, worst
+from .model import ReviewData, review_data, table_rows
 
 SHOWN_TAKES = 5
 
@@ -29,7 +30,7 @@ class LeftDrawing(SheetView):
     def show_data(self, data: ReviewData) -> None:
         if data != self._data:
             self._data = data
-            parts = "; ".join(f"{g.name}: {worst(g)}" for g in data.groups)
+            parts = "; ".join(f"{g.name}: {g.text}" for g in data.groups)
             self.setAccessibleName(f"What was left between the parts. {parts}")
             self.renew()
 
@@ -226,11 +227,8 @@ class ReviewView(QWidget):
         for i, (name, result) in enumerate(self.lines):
             shown = i < len(data.groups)
             name.say(data.groups[i].name if shown else "")
-            text = worst(data.groups[i]) if shown else ""
-            result.say(text, "water" if text == "in step" else "coral")
+            result.say(data.groups[i].text if shown else "", "water" if shown and data.groups[i].good else "coral")
         take = self.taking.take
-        scatter = (
-            max((x.scatter_ms for p in take.proof.values() for x in p.left.values()), default=0.0) if take else 0.0
-        )
+        scatter = scatter_ms(take) if take else 0.0
         said = "Measured in the take, not promised."
         self.note.say(f"{said} The players' own scatter is {scatter:.0f} ms." if scatter >= 0.5 else said)

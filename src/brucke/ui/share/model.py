@@ -11,7 +11,7 @@ from ...core.findings import Finding
 from ...core.listener_edits import Heard, heard_by
 from ...core.routing.ways import own_return
 from ...core.setup import Listener, Part, Setup
-from ...core.timing.align import RouteTiming, Timing
+from ...core.timing.align import ListenerTiming, RouteTiming, Timing, Unjudged
 from ...translation import _
 from ...words_documents import LISTENER_KINDS
 from ...words_soundcheck import short_text
@@ -63,8 +63,10 @@ def listener_findings(results: Iterable[Result], listener: str) -> list[Finding]
     return [f for r in results for f in r.findings if f.listener == listener and not f.part]
 
 
-def _timing_words(kind: str, r: RouteTiming) -> tuple[str, str, float | None]:
+def _timing_words(r: RouteTiming | Unjudged, on_purpose: bool) -> tuple[str, str, float | None]:
     """(words, tone, where the mark stands)."""
+    if isinstance(r, Unjudged) or r.problem is not None:
+        return _("not judged"), "coral", None
     if r.kind == "far_end":
         return f"{r.arrival.value * 1e3:.0f} ms", "mute", None
     if r.off is None:
@@ -73,10 +75,10 @@ def _timing_words(kind: str, r: RouteTiming) -> tuple[str, str, float | None]:
     share = max(-1.0, min(1.0, off / FURTHEST_MS))
     if r.in_step:
         return "", "water", 0.0
-    return f"{abs(off):.0f} {'early' if off < 0 else 'late'}", "coral", share
+    return f"{abs(off):.0f} {'early' if off < 0 else 'late'}", "mute" if on_purpose else "coral", share
 
 
-def _cell(setup: Setup, part: Part, listener: Listener, timing: dict[str, RouteTiming], notes: list[Finding]) -> Cell:
+def _cell(setup: Setup, part: Part, listener: Listener, t: ListenerTiming | None, notes: list[Finding]) -> Cell:
     route = setup.route(part.id, listener.id)
     where = f"{part.name} to {listener.name}"
     note = next((s for f in notes if (s := short_text(f))), "")
@@ -84,8 +86,8 @@ def _cell(setup: Setup, part: Part, listener: Listener, timing: dict[str, RouteT
         return Cell("kept out", part.colour, said=f"{where}: their own echo, kept out", note="")
     if route is None or not route.on:
         return Cell("off", part.colour, said=f"{where}: off")
-    r = timing.get(part.id)
-    text, tone, offset = _timing_words(part.kind, r) if r is not None else ("", "mute", None)
+    r = t.of_part(part.id) if t is not None else None
+    text, tone, offset = _timing_words(r, t.least_delay) if t is not None and r is not None else ("", "mute", None)
     if part.kind == "picture":
         gain = _("kept") if listener.kind == "recorder" else _("seen")
     else:
@@ -103,9 +105,9 @@ def share_data(setup: Setup, timing: Timing, results: Iterable[Result]) -> Share
         for f in r.findings:
             if f.listener and f.code not in ("out_of_step", "picture_first"):
                 by_cell.setdefault((f.part, f.listener), []).append(f)
-    times = {t.listener: {r.part: r for r in t.routes} for t in timing.listeners}
+    times = {t.listener: t for t in timing.listeners}
     cells = tuple(
-        tuple(_cell(setup, p, x, times.get(x.id, {}), by_cell.get((p.id, x.id), [])) for x in setup.listeners)
+        tuple(_cell(setup, p, x, times.get(x.id), by_cell.get((p.id, x.id), [])) for x in setup.listeners)
         for p in setup.parts
     )
     parts = tuple(Heads(p.id, p.name, words.KIND_WORDS[p.kind], p.colour) for p in setup.parts)

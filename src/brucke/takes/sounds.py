@@ -1,0 +1,52 @@
+"""One track of a take as one sound, whatever segments it was recorded in."""
+
+from pathlib import Path
+
+import numpy as np
+import soundfile as sf
+
+from ..ports.files import F32
+from ..ports.recording import Segment, read_segments, segment_file
+from .take import TakeError
+
+LONGEST_S = 3 * 3600
+
+
+def _read(path: Path, most_s: float) -> tuple[F32, int]:
+    if not path.is_file():
+        raise TakeError(f"{path.name}: the file: no such file")
+    try:
+        with sf.SoundFile(path) as f:
+            data = f.read(min(f.frames, round(most_s * f.samplerate)), dtype="float32", always_2d=True)
+            return data, f.samplerate
+    except (sf.LibsndfileError, OSError, RuntimeError, MemoryError) as e:
+        raise TakeError(f"{path.name}: the file: not a sound that can be read") from e
+
+
+def _segment_path(folder: Path, name: str, s: Segment) -> Path | None:
+    """Where a segment of a track lies; takes of before named them with a hyphen."""
+    home = Path(s.folder) if s.folder else folder
+    old = name.removesuffix(".wav") + f"-{s.number}.wav"
+    return next((home / n for n in (segment_file(name, s.number), old) if (home / n).is_file()), None)
+
+
+def take_sound(folder: Path, name: str, most_s: float = LONGEST_S) -> tuple[F32, int]:
+    """(sound [channels, frames], rate) of a track, its segments where they belong on the engine's clock and silence
+    between them. Errors: TakeError."""
+    first, rate = _read(folder / name, most_s)
+    segments = read_segments(folder) if name.startswith(("parts/", "listeners/")) else []
+    pieces = [first]
+    at = len(first)
+    for s in segments[1:]:
+        path = _segment_path(folder, name, s)
+        begin = s.frame - segments[0].frame
+        if path is None or begin >= most_s * rate:
+            continue
+        sound, _ = _read(path, most_s - begin / rate)
+        if begin > at:
+            pieces.append(np.zeros((begin - at, sound.shape[1]), np.float32))
+        pieces.append(sound[max(0, at - begin) :])
+        at = max(at, begin + len(sound))
+    if any(p.shape[1] != first.shape[1] for p in pieces):
+        raise TakeError(f"{name}: the segments: not equally wide")
+    return np.ascontiguousarray(np.concatenate(pieces).T), rate
