@@ -1,5 +1,6 @@
 """Verdicts, findings and stages as sentences: one fact, one sentence, wherever it stands. No screen here."""
 
+from collections.abc import Sequence
 from datetime import datetime
 
 from .core.evidence import Facts, Measurement
@@ -101,6 +102,20 @@ def together_text(setup: Setup, timing: Timing) -> str:
     if not everywhere:
         return _("nobody hears anything")
     return in_step_text(all(v.sure for v in everywhere), min((v.as_of for v in everywhere if v.as_of), default=""))
+
+
+def heard_text(setup: Setup, heard: Sequence[tuple[str, Sequence[str]]]) -> str:
+    """“Lounge call and Shore stream hear harp, voice”: (listener, parts that reach it), alike ones together."""
+    groups: dict[tuple[str, ...], list[str]] = {}
+    for listener, parts in heard:
+        if parts:
+            groups.setdefault(tuple(parts), []).append(listener_name(setup, listener))
+    said = []
+    for parts, listeners in groups.items():
+        names = ", ".join(part_name(setup, p).lower() for p in parts)
+        who = _(" and ").join(listeners) if len(listeners) < 3 else ", ".join(listeners)
+        said.append((_("{who} hears {names}") if len(listeners) == 1 else _("{who} hear {names}")).format(who=who, names=names))  # fmt: skip
+    return "; ".join(said)
 
 
 def verdict_detail(setup: Setup, t: ListenerTiming, facts: Facts) -> str:
@@ -322,6 +337,15 @@ def measurement_text(m: Measurement) -> str:
     return _("{good} of {all} {method} agree within {spread}").format(
         good=m.agreeing, all=m.repeats, method=m.method, spread=f"{max(m.plus_minus_s * 1e3, 0.01):.2g} ms"
     )
+
+
+def measured_text(m: Measurement, unconfirmed: bool) -> str:
+    """When it was measured, and whether that was confirmed since."""
+    if unconfirmed:
+        return _("as measured on {day}, not confirmed since").format(day=day_text(m.date))
+    if m.confirmed:
+        return _("measured {then}, confirmed {date}").format(then=day_text(m.date), date=date_text(m.confirmed))
+    return _("measured {date}").format(date=date_text(m.date))
 
 
 MEASURE_REFUSALS = {

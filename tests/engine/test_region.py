@@ -4,15 +4,15 @@ import subprocess
 import sys
 import threading
 
-import msgspec
 import numpy as np
 import pytest
 import soundfile as sf
 
 from brucke.engine.channel import Channel
 from brucke.engine.plan import Live, Plan, compile_plan, shape_of
-from brucke.engine.recorder import Recorder, Segment
+from brucke.engine.recorder import Recorder
 from brucke.engine.region import Head, Region, record_frames, shape_text
+from brucke.ports.recording import read_segments
 
 
 @pytest.fixture
@@ -109,7 +109,7 @@ def recording(region, tmp_path):
 
 
 def segments(folder):
-    return msgspec.json.decode((folder / "segments.json").read_bytes(), type=list[Segment])
+    return read_segments(folder)
 
 
 def test_tracks_are_continuous_over_the_end_of_the_ring(recording):
@@ -153,7 +153,7 @@ def test_an_engine_that_restarts_begins_a_new_segment_with_frame_and_time(record
     recorder.drain()
     recorder.stop()
     assert sf.info(folder / "parts/voice.wav").frames == 4800
-    second, _ = sf.read(folder / "parts/voice-2.wav")
+    second, _ = sf.read(folder / "parts/voice.2.wav")
     assert np.array_equal(second, np.arange(4800, 5760))
     assert [(s.number, s.frame, s.monotonic_ns) for s in segments(folder)][1] == (2, 4800, 123_000_000)
 

@@ -84,7 +84,7 @@ def test_cards_without_channels_with_absurd_rates_or_no_name_are_left_out():
 def test_what_the_computer_says(tmp_path):
     assert free_bytes(tmp_path / "not" / "yet") == pytest.approx(free_bytes(tmp_path), rel=0.01)
     assert may_sleep(tmp_path / "nothing") is None
-    assert may_sleep(tmp_path) is None, "no battery"
+    assert may_sleep(tmp_path) is False, "no battery"
     for name, kind, status in (("mains", "Mains", "x"), ("battery", "Battery", "Discharging")):
         (tmp_path / name).mkdir()
         (tmp_path / name / "type").write_text(kind + "\n")

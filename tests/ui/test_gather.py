@@ -220,7 +220,7 @@ def fresh(w):
 def test_on_air_equipment_and_parts_stay_as_they_are(live):
     w = live
     w.do("gather")
-    w.do("go_live")
+    w.do("on_air")
     before = w.session.setup
     pick(w.gather, "Microphone")
     assert (

@@ -138,15 +138,18 @@ def test_evidence_is_shown_with_its_proof_and_marked_when_it_no_longer_counts(wi
 
 def test_measuring_without_a_running_engine_says_to_start(window):
     window.do("measure")
-    assert window.measuring.message == "Start first: nothing is running yet."
+    assert window.measuring.message == "Not measured: nothing is running yet. Start first (F5)."
+    window.go_to("gather")
+    window.do("measure")
+    assert window.notice.words.text() == window.measuring.message, "a refusal is said where one is"
     assert not window.measuring.busy
     window.do("record")
     assert "Start first" in window.notice.words.text()
-    window.do("go_live")
+    window.do("on_air")
     assert not window.session.live.on_air
     window.do("compare")
     assert window.place == "review"
-    assert not window.taking.heard
+    assert not window.playback.heard
 
 
 def test_on_air_one_key_stops_nothing_and_no_other_setup_is_opened(window):
@@ -245,7 +248,7 @@ def test_review_as_a_table_and_back(reviewed):
 
 def test_listening_back_needs_sound_and_says_so(reviewed):
     w = reviewed
-    w.taking.listen("now", "lounge_call")
+    w.playback.listen("now", "lounge_call")
     assert "the headphones are off" in w.notice.words.text()
     QTest.keyClick(w, Qt.Key.Key_N)
     assert w.review.listener == "shore_stream"

@@ -9,6 +9,7 @@ import av
 import numpy as np
 import pytest
 import soundfile as sf
+from msgspec.structs import replace
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QFileDialog
@@ -17,6 +18,7 @@ from brucke import words
 from brucke.core.evidence import round_trip_key
 from brucke.core.setup_file import load
 from brucke.engine.region import Head
+from brucke.takes.sounds import take_sound
 
 from .conftest import key, measure, pause, press, stolen_s, wait
 
@@ -31,7 +33,8 @@ def test_measure_align_record_and_save_by_keyboard_alone(live, tmp_path, monkeyp
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a: (str(tmp_path / "mine"), ""))
     for _ in range(6):  # again, where a busy machine lost blocks in the middle
         key(w, Qt.Key.Key_M)
-        assert w.measuring.state == "warning", "a word of warning first"
+        assert (w.measuring.state, w.measuring.count) == ("counting", 3), "three seconds of warning first"
+        assert "hold a headphone to the microphone" in w.align.side.evidence.note.text()
         wait(lambda: not w.measuring.busy, 60)
         if not w.measuring.failed:
             break
@@ -39,17 +42,17 @@ def test_measure_align_record_and_save_by_keyboard_alone(live, tmp_path, monkeyp
     key(w, Qt.Key.Key_N)
     key(w, Qt.Key.Key_E, Qt.KeyboardModifier.ShiftModifier)
     assert w.session.setup.route("harp", "recorder").delay_ms > 10
-    key(w, Qt.Key.Key_R)
-    assert w.taking.state == "recording"
+    key(w, Qt.Key.Key_R, Qt.KeyboardModifier.ShiftModifier)
+    assert (w.taking.state, w.taking.proof_take) == ("recording", True)
     wait(lambda: w.taking.state == "idle", 120)
     assert w.place == "review"
     assert set(w.taking.take.proof) == {"lounge_call", "shore_stream", "recorder"}
     assert w.taking.take.setup == w.session.setup
     key(w, Qt.Key.Key_B)
     wait(lambda: w.running.back_frame > 0, 10)
-    assert w.taking.heard == "now"
+    assert w.playback.heard == "now"
     key(w, Qt.Key.Key_Escape)
-    assert w.taking.heard == ""
+    assert w.playback.heard == ""
     key(w, Qt.Key.Key_S, Qt.KeyboardModifier.ControlModifier)
     saved = tmp_path / "mine.brucke.json"
     setup, knowledge = load(saved)
@@ -136,7 +139,7 @@ def test_on_air_measuring_is_refused_and_undo_reaches_only_what_came_since(live)
     w = live
     w.align.choose_listener("recorder")
     w.align.everyone()
-    w.do("go_live")
+    w.do("on_air")
     assert w.deck.facts.on_air
     w.measuring.begin()
     assert "on air" in w.measuring.message
@@ -150,7 +153,7 @@ def test_on_air_measuring_is_refused_and_undo_reaches_only_what_came_since(live)
     w.do("undo")
     w.do("undo")
     assert w.session.setup.route("harp", "recorder").delay_ms > 10
-    w.do("go_live")
+    w.do("on_air")
     assert not w.session.live.on_air
 
 
@@ -192,7 +195,7 @@ def test_when_the_engine_dies_in_a_take_sound_is_back_and_the_take_is_kept(live)
     measure(w)
     link = w.running.link
     wait(lambda: link.standby is not None, 10)
-    w.taking.toggle()
+    w.taking.prove_from_the_top()
     folder, first = w.taking._folder, link.get(Head.RECORDED)
     pause(3.0)
     done = link.get(Head.RECORDED)
@@ -209,10 +212,18 @@ def test_when_the_engine_dies_in_a_take_sound_is_back_and_the_take_is_kept(live)
     with av.open(str(kept)) as f:
         assert sum(frame.samples for frame in f.decode(audio=0)) >= least
     wait(lambda: w.taking.state == "idle", 120)
-    assert (folder / "parts/voice-2.wav").exists(), "the rest is a second segment"
+    assert (folder / "parts/voice.2.wav").exists(), "the rest is a second segment"
     stages = w.session.timing.of("recorder").route("voice").stages
-    assert all(s.evidence == "calculated" for s in stages), "what was measured before no longer counts"
-    assert "No longer counts" in w.align.side.evidence.note.text()
+    assert {s.evidence for s in stages if s.code == "capture"} == {"unconfirmed"}, (
+        "it counts, and is not simply measured"
+    )
+    assert "not confirmed since" in w.align.side.evidence.when.text()
+    take = w.taking.take
+    assert any(m.at >= 0 for m in take.track), "what the track did is known"
+    assert w.playback is not None
+    whole, rate = take_sound(folder, "parts/voice.wav")
+    assert rate == 48000
+    assert whole.shape[1] > sf.info(kept).frames + 48000, "both segments are read as one sound"
 
 
 def test_a_world_that_vanishes_stops_everything_with_a_sentence(live):
@@ -345,7 +356,7 @@ def test_takes_are_remembered_and_a_broken_one_is_left_out_with_a_sentence(windo
     assert np.isfinite(window.taking.share)
 
 
-def test_a_computer_that_slept_has_to_measure_again(live, monkeypatch):
+def test_what_was_measured_is_confirmed_after_a_restart_or_says_what_changed(live, monkeypatch):
     from brucke.ui import running as module
 
     w = live
@@ -354,4 +365,24 @@ def test_a_computer_that_slept_has_to_measure_again(live, monkeypatch):
     slept = module.slept_s()
     monkeypatch.setattr(module, "slept_s", lambda: slept + 600.0)
     wait(lambda: "slept" in w.notice.words.text(), 5)
-    assert not w.session.timing.of("recorder").route("voice").measured
+    card = w.align.side.evidence
+    assert "not confirmed since" in card.when.text()
+    assert card.confirm.isVisible()
+    old = measured(w)
+    for _ in range(6):  # again, where a busy machine lost blocks in the middle
+        press(card.confirm)
+        wait(lambda: not w.measuring.busy, 60)
+        if not w.measuring.failed:
+            break
+    assert w.measuring.message.startswith("Confirmed"), w.measuring.message
+    assert measured(w).value_s == old.value_s
+    # A round trip that is no longer so: said with by how much, and nothing is confirmed.
+    moved = replace(measured(w), value_s=old.value_s - 0.0007)
+    w.session.learn(w.session.knowledge.with_measurement(moved).doubted([moved.key], moved.date, "test"))
+    for _ in range(6):
+        w.do("confirm")
+        wait(lambda: not w.measuring.busy, 60)
+        if "Not confirmed" in w.measuring.message:
+            break
+    assert "0.70 ms longer" in w.measuring.message
+    assert w.measuring.unconfirmed is not None

@@ -231,8 +231,18 @@ class EngineLink:
     def stop_listening_back(self) -> None:
         self.engine.channel.send("stop_listening_back")
 
-    def record(self, folder: str, tracks: dict[str, list[int]]) -> None:
-        self.recorder.channel.send("start", folder=folder, tracks=tracks)
+    def record(self, folder: str, tracks: dict[str, list[int]], resume: bool = False) -> None:
+        """Begin, or go on after the last segment in `folder`; watch whether its files grow."""
+        self.recorder.channel.send("start", folder=folder, tracks=tracks, resume=resume)
+
+    def seal_recording(self, folder: str, tracks: list[str]) -> None:
+        """Cut what a recorder that is gone has left to the frame that all tracks have."""
+        self.recorder.channel.send("seal", folder=folder, tracks=tracks)
+
+    def renew_recorder(self) -> None:
+        """Another recorder in place of one that is gone or does nothing."""
+        self._end(self.recorder)
+        self.recorder = self._spawn("recorder", "brucke.engine.recorder")
 
     def stop_recording(self) -> None:
         self.recorder.channel.send("stop")
@@ -275,15 +285,20 @@ class EngineLink:
         told: Any = self.region["plug_ins"][place]
         return int(told[STATE]), int(told[DONE])
 
+    @staticmethod
+    def _end(child: Child) -> None:
+        """At once: it may hang."""
+        child.process.kill()
+        child.process.wait()
+        child.channel.close()
+
     def stop_plug_in(self, place: int) -> None:
         """At once: it may hang."""
         child = self.plug_ins.pop(place, None)
         told: Any = self.region["plug_ins"][place]
         told[STATE] = ABSENT
         if child is not None:
-            child.process.kill()
-            child.process.wait()
-            child.channel.close()
+            self._end(child)
 
     def close(self) -> None:
         """End every child and give the memory back."""

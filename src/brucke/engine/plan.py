@@ -93,6 +93,13 @@ def capture_channels(setup: Setup) -> list[tuple[str, int]]:
     return list(found)
 
 
+def wiring(setup: Setup) -> tuple[object, ...]:
+    """What the world outside is built from; when it changes, everything is started anew."""
+    who = tuple((p.id, p.kind, p.device, p.follows, p.shows, p.returns_from) for p in setup.parts)
+    listeners = tuple((x.id, x.device) for x in setup.listeners)
+    return who, capture_channels(setup), listeners, setup.devices
+
+
 def shape_of(setup: Setup) -> Shape:
     return Shape(
         max(1, len(capture_channels(setup))),

@@ -1,6 +1,8 @@
 """Sound files, read whole with one clear sentence when they are bad, and takes written so that a kill leaves them whole."""
 
+import errno
 import os
+from collections.abc import Sequence
 from pathlib import Path
 
 import numpy as np
@@ -74,25 +76,48 @@ class TrackWriter:
 
     def __init__(self, path: Path, channels: int, rate_hz: int):
         path.parent.mkdir(parents=True, exist_ok=True)
-        self._fd = os.open(path, os.O_RDWR | os.O_CREAT | os.O_TRUNC, 0o644)
-        self._file = sf.SoundFile(
-            self._fd, "w", samplerate=rate_hz, channels=channels, format="RF64", subtype="FLOAT", closefd=False
-        )
+        self._fd = os.open(path, os.O_RDWR | os.O_CREAT | os.O_TRUNC, 0o666)
+        try:
+            self._file = sf.SoundFile(
+                self._fd, "w", samplerate=rate_hz, channels=channels, format="RF64", subtype="FLOAT", closefd=False
+            )
+        except BaseException:
+            os.close(self._fd)
+            raise
         self.frames = 0
 
     def write(self, sound: F32) -> None:
-        """sound [channels, frames]"""
-        self._file.write(sound.T)
+        """sound [channels, frames]. Errors: OSError where the disk takes less than all of it."""
+        try:
+            self._file.write(sound.T)
+        except (sf.LibsndfileError, AssertionError, RuntimeError) as e:
+            raise OSError(errno.ENOSPC, "the disk took no more") from e
         self.frames += sound.shape[1]
 
     def sync(self) -> None:
+        """Errors: OSError."""
         self._file.flush()
         sf._snd.sf_command(self._file._file, _UPDATE_HEADER_NOW, sf._ffi.NULL, 0)
         os.fsync(self._fd)
 
     def close(self) -> None:
-        self._file.close()
-        os.close(self._fd)
+        try:
+            self._file.close()
+        finally:
+            os.close(self._fd)
+
+
+def cut_track(paths: Sequence[Path]) -> int:
+    """Cut recordings that were left in the middle to the frames that all of them have; how many that is.
+
+    Errors: OSError, soundfile's."""
+    if not paths:
+        return 0
+    frames = min(sf.info(p).frames for p in paths)
+    for path in paths:
+        with sf.SoundFile(path, "r+") as f:
+            f.truncate(frames)
+    return frames
 
 
 def write_sound(path: Path, sound: F32, rate_hz: int) -> None:

@@ -17,16 +17,13 @@ T = TypeVar("T")
 
 
 class Segment(msgspec.Struct, kw_only=True):
-    """One stretch without a gap. `frame` counts the engine's frames; `lost_frames` were written as silence. `ended`
-    says why it was the last one where nobody had asked for that, `folder` where it lies when that is another one."""
+    """One stretch without a gap. `frame` counts the engine's frames; `lost_frames` were written as silence."""
 
     number: int
     frame: int
     monotonic_ns: int
     frames: int = 0
     lost_frames: int = 0
-    ended: str = ""
-    folder: str = ""
 
 
 def segment_file(name: str, number: int) -> str:

@@ -25,7 +25,8 @@ from ..engine.channel import Channel
 from ..engine.plan import capture_channels
 from ..engine.region import Head, Region, attach
 from ..ports.beat_sounds import beat_sounds
-from ..ports.files import F32, SoundFileError, write_sound
+from ..ports.files import SoundFileError
+from ..ports.recording import write_track
 from ..ports.track import FileTrack
 from ..standins.room import Room
 from ..standins.truth import invent
@@ -33,14 +34,16 @@ from ..standins.world import Defer, World
 from .world_options import Options
 
 POLL_S = 0.0005
+NOTE_S = 1.0
 KNOWN_S = 300.0  # as much of a track as the people in this world know by heart
 
 
 class LiveWorld:
-    def __init__(self, region: Region, channel: Channel, world: World, defer: Defer):
+    def __init__(self, region: Region, channel: Channel, world: World, defer: Defer, file: Path | None):
         self.region, self.channel, self.world, self._defer = region, channel, world, defer
         self._folder: Path | None = None
-        self._file: Path | None = None
+        self._file = self._known = file  # the track that plays, and the one that the players know by heart
+        self._noted, self._noted_at = 0, 0.0
 
     def run(self) -> None:
         """Until the other side closes."""
@@ -48,6 +51,7 @@ class LiveWorld:
         ins, outs = region.sound("in_ring"), region.sound("out_ring")
         blocks = ins.shape[1] // n
         done = region.get(Head.OUT_BLOCKS)
+        world.frame_offset = done * n
         region.set(Head.PLAYER_LENGTH, world.player.length)
         region.set(Head.IN_BLOCKS, done + world.lead_blocks)
         region.set(Head.WORLD_STATE, 1)
@@ -55,7 +59,7 @@ class LiveWorld:
             message = self.channel.receive()
             if message is not None:
                 if message["do"] == "quit":
-                    return
+                    break
                 self._act(message)
             if region.get(Head.OUT_BLOCKS) <= done:
                 time.sleep(POLL_S)
@@ -67,12 +71,17 @@ class LiveWorld:
             region.set(Head.IN_BLOCKS, done + world.lead_blocks)
             region.set(Head.PLAYER_FRAME, world.player.position)
             region.set(Head.PLAYER_STATE, int(world.player.playing))
+            self._note_now_and_then()
+        if self._folder is not None:  # whoever recorded is gone; what was kept of it is whole
+            world.give_back()
+            self._note_track(self._folder)
 
     def _use(self, file: Path, track: Track) -> None:
         """Another track, or another level and loop of the same."""
         if file != self._file:
             with contextlib.suppress(SoundFileError):  # the window has looked at it before it sent it
                 self.world.player.use(FileTrack(file, self.world.rate))
+                self.world.track_known = file == self._known
                 self._file = file
         self.world.set_track(track)
         self.region.set(Head.PLAYER_LENGTH, self.world.player.length)
@@ -85,10 +94,22 @@ class LiveWorld:
             if device.id not in self.world.real:
                 missing[i] = device.id in devices
 
-    def _hand_over(self, folder: Path, calls: dict[str, F32]) -> None:
-        for device, sound in calls.items():
-            write_sound(folder / f"{device}.wav", sound, self.world.rate)
+    def _hand_over(self, folder: Path) -> None:
+        self.world.give_back()
+        self._note_track(folder)
         self.channel.send("given", folder=str(folder))
+
+    def _note_track(self, folder: Path) -> None:
+        """What the track did until now, beside the recording."""
+        with contextlib.suppress(OSError):
+            write_track(folder.parent, list(self.world.track_log))
+
+    def _note_now_and_then(self) -> None:
+        """So that a kill loses at most a second of it."""
+        folder, known = self._folder, len(self.world.track_log)
+        if folder is not None and known != self._noted and time.monotonic() - self._noted_at >= NOTE_S:
+            self._noted, self._noted_at = known, time.monotonic()
+            self._defer(lambda: self._note_track(folder))
 
     def _act(self, message: dict[str, Any]) -> None:
         """What people in the world do when asked."""
@@ -114,11 +135,12 @@ class LiveWorld:
                 world.cable = message["state"]
             case "keep":
                 self._folder = Path(message["folder"])
-                world.keep_far_ends(self._folder)
+                self._noted = 0
+                with contextlib.suppress(OSError):  # the take says what is missing
+                    world.keep_far_ends(self._folder)
             case "give_back" if self._folder is not None:
                 folder, self._folder = self._folder, None
-                calls = world.give_back()
-                self._defer(lambda: self._hand_over(folder, calls))
+                self._defer(lambda: self._hand_over(folder))
 
 
 def aside() -> Defer:
@@ -131,26 +153,33 @@ def aside() -> Defer:
     return defer
 
 
-def _track_file(setup: Setup, folders: list[Path]) -> FileTrack | None:
-    """The chosen track of the part that sets the beat, read from its file as it plays."""
+def _track_file(setup: Setup, folders: list[Path]) -> Path | None:
+    """Where the chosen track of the part that sets the beat stands."""
     part = next((p for p in setup.parts if p.kind == "lead" and p.tracks), None)
-    if part is None:
+    return find_file(part.tracks[part.track].file, folders) if part is not None else None
+
+
+def _read_ahead(file: Path | None, rate_hz: int) -> FileTrack | None:
+    """The track, read from its file as it plays."""
+    if file is None:
         return None
-    track = FileTrack(find_file(part.tracks[part.track].file, folders), setup.rate_hz)
+    track = FileTrack(file, rate_hz)
     track.wait_ready()
     return track
 
 
 def main() -> None:
+    os.umask(0o077)  # what the far ends hear is somebody's session
     region = attach(sys.argv[1], int(sys.argv[2]))
     options = msgspec.json.decode(sys.argv[4], type=Options)
     setup, _ = load(Path(options.setup))
     folders = [Path(f) for f in options.folders]
     sounds = beat_sounds(setup, folders, KNOWN_S)
     defer = aside()
+    file = _track_file(setup, folders)
     world = World(
         setup, capture_channels(setup), invent(setup, options.seed, options.exact), sounds, defer,
-        _track_file(setup, folders), frozenset(options.real),
+        _read_ahead(file, setup.rate_hz), frozenset(options.real),
     )  # fmt: skip
     sys.setswitchinterval(1e-4)  # whoever listens aside must not hold up the sound
     try:
@@ -160,7 +189,7 @@ def main() -> None:
             os.nice(-10)
     gc.freeze()
     gc.set_threshold(100_000, 50, 50)
-    LiveWorld(region, Channel.attach(int(sys.argv[3])), world, defer).run()
+    LiveWorld(region, Channel.attach(int(sys.argv[3])), world, defer, file).run()
 
 
 if __name__ == "__main__":

@@ -66,13 +66,13 @@ class Offline:
         for x, listener in enumerate(self.setup.listeners):
             self._writers[f"listeners/{listener.id}"].write(outs[x, : listener.channels])
 
-    def stop_recording(self) -> dict[str, F32]:
-        """Far-end recordings of the calls by device; the tracks are complete after this, and `track` is known."""
+    def stop_recording(self) -> None:
+        """The tracks and what the far ends got are complete after this, and `track` is known."""
         self.track = tuple(TrackMark(m.frame - self._began, m.at) for m in self.world.track_log)
         for writer in self._writers.values():
             writer.close()
         self._writers = {}
-        return self.world.give_back()
+        self.world.give_back()
 
     # Measuring
 

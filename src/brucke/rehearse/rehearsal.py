@@ -12,10 +12,10 @@ from ..core.measure.round_trip import Refusal, RoundTrip, round_trip
 from ..core.setup import Setup
 from ..core.timing.align import Timing, align, timing
 from ..core.timing.paths import Situation
-from ..ports.files import F32, mono, write_sound
+from ..ports.files import F32, mono
 from ..standins.truth import Truth, invent, reports
 from ..takes.proof import prove_take
-from ..takes.take import Take, save_take
+from ..takes.take import Take, far_ends_in, save_take
 from .evidence import measuring_pair, now, picture_measurements, round_trip_measurement
 from .offline import Offline
 
@@ -52,18 +52,11 @@ def record_take(session: Offline, folder: Path, seconds: float, knowledge: Knowl
     session.record(folder)
     session.run(seconds)
     session.world.pause()
-    calls = session.stop_recording()
-    far_ends = {}
-    for listener in setup.listeners:
-        if listener.device in calls:
-            write_sound(folder / f"far_ends/{listener.id}.wav", calls[listener.device], setup.rate_hz)
-            far_ends[listener.id] = f"far_ends/{listener.id}.wav"
-        elif (folder / f"far_ends/{listener.device}.mkv").exists():
-            far_ends[listener.id] = f"far_ends/{listener.device}.mkv"
+    session.stop_recording()
     take = Take(
         date=now(), setup=setup, knowledge=knowledge, moment=session.live.moment,
         parts={p.id: f"parts/{p.id}.wav" for p in setup.parts if p.channels},
-        listeners={x.id: f"listeners/{x.id}.wav" for x in setup.listeners}, far_ends=far_ends, track=session.track,
+        listeners={x.id: f"listeners/{x.id}.wav" for x in setup.listeners}, far_ends=far_ends_in(folder, setup), track=session.track,
     )  # fmt: skip
     save_take(folder, take)
     return take

@@ -1,5 +1,7 @@
 """The call and the stream: what happens to sound (and picture) after it has left the engine."""
 
+import contextlib
+from collections.abc import Callable
 from fractions import Fraction
 from pathlib import Path
 
@@ -7,6 +9,7 @@ import av
 import numpy as np
 
 from ..core.setup import Device
+from ..ports.files import TrackWriter
 from .camera import HEIGHT, U8, WIDTH
 from .coder import OpusLink
 from .delays import F32, Timeline
@@ -14,23 +17,44 @@ from .opus_timing import FRAME, LATENCY, RATE
 from .performer import Performer
 from .truth import ServiceTruth
 
+Defer = Callable[[Callable[[], None]], None]
+
 
 class SoundKeeper:
-    """Keeps what the far end hears, in memory, while asked to."""
+    """Writes what the far end hears as it comes, while asked to; aside where `defer` says how."""
 
-    def __init__(self) -> None:
-        self._pieces: list[F32] | None = None
+    def __init__(self, defer: Defer | None = None) -> None:
+        self._defer = defer or (lambda work: work())
+        self._writer: TrackWriter | None = None
+        self._synced = 0
 
-    def start(self) -> None:
-        self._pieces = []
+    def start(self, path: Path, rate_hz: int) -> None:
+        """Errors: OSError."""
+        self.stop()
+        self._writer, self._synced = TrackWriter(path, 2, rate_hz), 0
 
     def add(self, sound: F32) -> None:
-        if self._pieces is not None:
-            self._pieces.append(sound.copy())
+        writer = self._writer
+        if writer is not None:
+            piece = sound.copy()
+            self._defer(lambda: self._write(writer, piece))
 
-    def stop(self) -> F32:
-        pieces, self._pieces = self._pieces or [], None
-        return np.concatenate(pieces, axis=1) if pieces else np.zeros((2, 0), np.float32)
+    def _write(self, writer: TrackWriter, piece: F32) -> None:
+        if writer is not self._writer:
+            return
+        try:
+            writer.write(piece)
+            if writer.frames - self._synced >= RATE:
+                self._synced = writer.frames
+                writer.sync()
+        except OSError:
+            self.stop()  # what is there stays; the take says what is missing
+
+    def stop(self) -> None:
+        writer, self._writer = self._writer, None
+        if writer is not None:
+            with contextlib.suppress(OSError):
+                writer.close()
 
 
 class Call:
@@ -39,7 +63,7 @@ class Call:
     `returned` holds the far end's sound by the absolute frame at which the engine captures it.
     """
 
-    def __init__(self, device: Device, truth: ServiceTruth, far: Performer | None):
+    def __init__(self, device: Device, truth: ServiceTruth, far: Performer | None, defer: Defer | None = None):
         self._there = OpusLink(2, 96_000)
         self._back = OpusLink(1, 48_000)
         buffers = device.buffer_frames * device.buffers
@@ -49,7 +73,7 @@ class Call:
         self._sent = self._answered = 0
         self._answer_at: int | None = None
         self.returned = Timeline(4 * RATE)
-        self.kept = SoundKeeper()
+        self.kept = SoundKeeper(defer)
 
     def hear(self, sound: F32, rough: int, answer: bool) -> None:
         """The engine's newest block [2, n]; what comes out of the coder reaches the far end's ears."""

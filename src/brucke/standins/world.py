@@ -5,7 +5,7 @@ further on, so the world may answer `lead_blocks` blocks behind: `step(outs of b
 of block m + lead_blocks. All of it is deterministic for a seed, in real time or as fast as possible.
 """
 
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
 from pathlib import Path
 
 import numpy as np
@@ -20,10 +20,9 @@ from .camera import Scene, loudness_of
 from .delays import F32, DelayLine
 from .performer import Performer
 from .room import Room
-from .services import Call, SoundKeeper, Stream
+from .services import Call, Defer, Stream
 from .truth import Cable, Truth
 
-Defer = Callable[[Callable[[], None]], None]
 CABLE_GAIN = {"plugged": 0.5, "wandering": 0.5, "loud": 6.0, "unplugged": 0.0}
 REAL_LEAD_BLOCKS = 24
 MIXER_FRAMES = 96.0  # what an interface's own direct monitoring takes
@@ -71,7 +70,6 @@ class World:
         self._make_interface(defer)
         self._make_services(defer)
         self._make_camera()
-        self.headphones = SoundKeeper()
         self._logging = False
         self.track_log: list[TrackMark] = []  # what the track did since the far ends are kept, on the engine's frames
         self._track_now = TrackMark(0, SILENT)
@@ -122,7 +120,7 @@ class World:
                     far = Performer(
                         self._lead, self._mono[part.id], self.rate, self.truth.scatter_s, seed, False, defer
                     )
-                self._calls[device.id] = (index, Call(device, self.truth.services[device.id], far))
+                self._calls[device.id] = (index, Call(device, self.truth.services[device.id], far, defer))
             elif device.kind == "stream":
                 self._streams[device.id] = (index, Stream(device, self.truth.services[device.id]))
 
@@ -178,18 +176,18 @@ class World:
     def keep_far_ends(self, folder: Path) -> None:
         """From now on the far ends record what they get."""
         self.track_log, self._logging = [self._track_now], True
-        for _, call in self._calls.values():
-            call.kept.start()
+        for id, (_, call) in self._calls.items():
+            call.kept.start(folder / f"{id}.wav", self.rate)
         for id, (_, stream) in self._streams.items():
             stream.start(folder / f"{id}.mkv")
-        self.headphones.start()
 
-    def give_back(self) -> dict[str, F32]:
-        """The calls' recordings by device; a stream's file is complete after this."""
+    def give_back(self) -> None:
+        """The files of the far ends are complete after this."""
         self._logging = False
         for _, stream in self._streams.values():
             stream.stop()
-        return {id: call.kept.stop() for id, (_, call) in self._calls.items()}
+        for _, call in self._calls.values():
+            call.kept.stop()
 
     @property
     def frame(self) -> int:
@@ -259,7 +257,6 @@ class World:
             ear = np.stack([self._out_line[c].push(outs[index, c]) for c in range(2)])
         if self.direct_monitoring:
             ear = ear + self._mixed
-        self.headphones.add(ear)
         heard = ear.mean(axis=0)
         hold = self.cable != "unplugged"
         for part in self._parts_of(device):

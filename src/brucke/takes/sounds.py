@@ -25,9 +25,8 @@ def _read(path: Path, most_s: float) -> tuple[F32, int]:
 
 def _segment_path(folder: Path, name: str, s: Segment) -> Path | None:
     """Where a segment of a track lies; takes of before named them with a hyphen."""
-    home = Path(s.folder) if s.folder else folder
     old = name.removesuffix(".wav") + f"-{s.number}.wav"
-    return next((home / n for n in (segment_file(name, s.number), old) if (home / n).is_file()), None)
+    return next((folder / n for n in (segment_file(name, s.number), old) if (folder / n).is_file()), None)
 
 
 def take_sound(folder: Path, name: str, most_s: float = LONGEST_S) -> tuple[F32, int]:

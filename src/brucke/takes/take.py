@@ -10,6 +10,7 @@ from ..core.evidence import Knowledge
 from ..core.measure.played import TrackMark
 from ..core.setup import Setup
 from ..core.take_verdict import ListenerProof
+from ..ports.recording import read_track
 
 FORMAT = "brucke take"
 VERSION = 1
@@ -38,6 +39,17 @@ class Take(msgspec.Struct, frozen=True, kw_only=True):
     proof: dict[str, ListenerProof] = {}
 
 
+def far_ends_in(folder: Path, setup: Setup) -> dict[str, str]:
+    """By listener, the files that the far ends gave back."""
+    found = {}
+    for listener in setup.listeners:
+        names = [f"far_ends/{listener.device}{ending}" for ending in (".wav", ".mkv")]
+        there = next((n for n in names if (folder / n).is_file()), None)
+        if there is not None:
+            found[listener.id] = there
+    return found
+
+
 def save_take(folder: Path, take: Take) -> None:
     """Write beside and rename."""
     folder.mkdir(parents=True, exist_ok=True)
@@ -62,6 +74,8 @@ def load_take(folder: Path) -> Take:
         raise TakeError(f"{folder.name}/take.json: format: not a take this program reads")
     for files in (take.parts, take.listeners, take.far_ends):
         _inside(folder, files)
+    if not take.far_ends:  # whoever made it did not come to its end
+        take = msgspec.structs.replace(take, far_ends=far_ends_in(folder, take.setup), track=read_track(folder))
     return take
 
 

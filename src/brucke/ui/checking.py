@@ -118,7 +118,8 @@ class Checking(QObject):
         known = self.session.situation
         after = mended(known, f)
         if after is None:
-            return "unmute" if f.code == "muted" else "measure" if f.code in ("not_measured", "stale") else ""
+            by_hand = {"muted": "unmute", "not_measured": "measure", "stale": "measure", "unconfirmed": "confirm"}
+            return by_hand.get(f.code, "")
         place = "gather" if not f.listener else "share"
         thing = f"{f.part}/{f.listener}" if place == "share" else f"part/{f.part}" if f.part else f"device/{f.device}"
         self._forget(f)

@@ -160,7 +160,7 @@ class Deck(QWidget):
         self.menu = Button(theme, "Setup", "plain", parent=self)
         self.check = Button(theme, "Check", "outline", "F6", self)
         self.start = Button(theme, "Start", "outline", "F5", self)
-        self.live = Button(theme, "Go live", "primary", "F9", self)
+        self.live = Button(theme, "Open", "primary", "F9", self)
         self.facts = DeckFacts("", "", "", "", "mute", False, "")
         self._facts_rect = QRectF()
         self.compact = False
@@ -177,7 +177,7 @@ class Deck(QWidget):
         self.menu.setText(facts.setup)
         self.menu.setAccessibleName(f"Setup {facts.setup}: open, save and more")
         self.start.setText("Stop" if facts.running else "Start")
-        self.live.setText(f"On air {facts.on_air}" if facts.on_air else "Go live")
+        self.live.setText(f"On air {facts.on_air}" if facts.on_air else "Open")
         self.check.setText(f"Check {facts.check}".strip())
         self._arrange()
 
@@ -229,7 +229,7 @@ class Deck(QWidget):
         self.update()
 
     def _place_buttons(self, right: float, gap: float) -> float:
-        """Go live, Start and Check from the right; where they begin."""
+        """Open, Start and Check from the right; where they begin."""
         for b in (self.live, self.start, self.check):
             size = b.sizeHint()
             b.setGeometry(round(right - size.width()), round(self.theme.tokens.px(14)), size.width(), size.height())

@@ -1,25 +1,30 @@
 """Measuring the round trip through the running engine: warning, sound, analysis, evidence."""
 
+import math
 import time
 from concurrent.futures import Future, ThreadPoolExecutor
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from .. import words
+from ..core.evidence import Measurement
 from ..core.measure.round_trip import Refusal, RoundTrip, round_trip
 from ..core.measure.stimulus import StimulusKind
 from ..engine.link import MeasureHandle
-from ..rehearse.evidence import measuring_pair, round_trip_measurement
+from ..rehearse.evidence import measuring_pair, now, round_trip_measurement
 from .running import Running
 from .session import Session
 
-WARN_S = 1.5
+COUNT_S = 3.0  # counted down before anything sounds
+CONFIRM_DB = -24.0  # one quiet sweep
+HALF_FRAME = 0.5
 SEARCH_S = 0.4
 METHOD_WORDS = {"sweep": "sweeps", "sequence": "sequences"}
 
 
 class Measuring(QObject):
-    """`state`: idle, warning, sounding, analysing. `message` is the newest outcome, `failed` whether it was none."""
+    """`state`: idle, counting, sounding, analysing. `message` is the newest outcome, `failed` whether it was none;
+    `confirming` while one sweep asks whether what was measured is still so."""
 
     changed = pyqtSignal()
 
@@ -33,7 +38,7 @@ class Measuring(QObject):
         self.state = "idle"
         self.share = 0.0
         self.message = ""
-        self.failed = False
+        self.failed = self.confirming = False
         self._from = 0.0
         self._handle: MeasureHandle | None = None
         self._pool = ThreadPoolExecutor(1)
@@ -43,21 +48,39 @@ class Measuring(QObject):
     def busy(self) -> bool:
         return self.state != "idle"
 
-    def begin(self) -> None:
-        """A word of warning first, then the sound."""
+    @property
+    def unconfirmed(self) -> Measurement | None:
+        """What counts and was not confirmed since something may have moved it."""
+        session, pair = self.session, measuring_pair(self.session.setup)
+        found = session.situation.round_trip(pair[0]) if pair is not None else None
+        return found if found is not None and session.knowledge.unconfirmed(found) else None
+
+    def confirm(self) -> None:
+        """One quiet sweep: is what was measured still so?"""
+        if not self.busy and self.unconfirmed is not None:
+            self.begin(confirming=True)
+
+    @property
+    def count(self) -> int:
+        """Seconds until it sounds, 0 when it does."""
+        left = COUNT_S - (time.monotonic() - self._from)
+        return max(1, math.ceil(left)) if self.state == "counting" else 0
+
+    def begin(self, confirming: bool = False) -> None:
+        """Counts down first, then the sound."""
         if self.busy:
             return
+        self.confirming = confirming
         if self.session.live.on_air:
             self._refuse("on_air")
         elif measuring_pair(self.session.setup) is None:
             self._refuse("no_capture")
         elif self.running.state != "running":
-            self.message, self.failed = "Start first: nothing is running yet.", True
-            self.changed.emit()
+            self._refuse("not_running")
         else:
             self.message, self.failed, self.share = "", False, 0.0
             self._from = time.monotonic()
-            self._set("warning")
+            self._set("counting")
 
     def cancel(self) -> None:
         if self.busy:
@@ -87,10 +110,12 @@ class Measuring(QObject):
         if link is None or self.running.state != "running":
             self._handle = None
             self._refuse("engine")
-        elif self.state == "warning":
+        elif self.state == "counting":
             self.share = 0.0
-            if time.monotonic() - self._from >= WARN_S:
+            if time.monotonic() - self._from >= COUNT_S:
                 self._sound()
+            else:
+                self.changed.emit()
         elif self.state == "sounding":
             self._watch()
         elif self.state == "analysing" and self._answer is not None and self._answer.done():
@@ -103,7 +128,9 @@ class Measuring(QObject):
         _, listener, capture = pair
         if self.cable:
             link.tell_world("cable", state="plugged")
-        self._handle = link.measure(listener, capture, self.kind, self.level_db, self.repeats)
+        kind: StimulusKind = "sweep" if self.confirming else self.kind
+        level_db = min(self.level_db, CONFIRM_DB) if self.confirming else self.level_db
+        self._handle = link.measure(listener, capture, kind, level_db, 1 if self.confirming else self.repeats)
         self._from = time.monotonic()
         self._set("sounding")
 
@@ -132,9 +159,30 @@ class Measuring(QObject):
             return
         pair = measuring_pair(self.session.setup)
         assert pair is not None
+        if self.confirming:
+            self._compare(found)
+            return
         m = round_trip_measurement(self.session.setup, pair[0], found, METHOD_WORDS[self.kind])
         self.message, self.failed = f"Round trip {words.ms_text(found.seconds, 2)}.", False
         self._answer = None
         self.state = "idle"
         self.session.learn(self.session.knowledge.with_measurement(m))
+        self.changed.emit()
+
+    def _compare(self, found: RoundTrip) -> None:
+        """Whether one sweep agrees with what was measured before; what changed, where it does not."""
+        old, self._answer, self.state = self.unconfirmed, None, "idle"
+        if old is None:
+            self.changed.emit()
+            return
+        moved = found.seconds - old.value_s
+        day = words.day_text(old.date)
+        if abs(moved) * self.session.setup.rate_hz <= HALF_FRAME:
+            self.message, self.failed = f"Confirmed: the round trip is as it was measured on {day}.", False
+            self.session.learn(self.session.knowledge.with_confirmation(old, now()))
+        else:
+            more = "longer" if moved > 0 else "shorter"
+            amount = words.ms_text(abs(moved), 2)
+            self.message = f"Not confirmed: the round trip is {amount} {more} than on {day}. Measure again."
+            self.failed = True
         self.changed.emit()

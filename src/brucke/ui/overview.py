@@ -6,11 +6,12 @@ from .. import words
 from ..core.evidence import device_fingerprint, round_trip_key
 from ..rehearse.evidence import measuring_pair
 from ..words_review import needs_you, take_text
+from ..words_soundcheck import count_text
 from .checking import Checking
 from .deck import Deck, DeckFacts
 from .running import Running
 from .session import Session
-from .taking import Taking
+from .taking import Taking, minutes_text
 
 PLACES = [
     ("gather", "Gather"), ("share", "Share"), ("shape", "Shape"), ("align", "Align"), ("review", "Review"),
@@ -21,6 +22,10 @@ SHARE_CODES = (
     "lead_not_heard", "does_not_hear_itself",
 )  # fmt: skip
 STATES = {"stopped": "Stopped", "starting": "Starting…", "running": "Rehearsing", "restarting": "Engine restarting…"}
+RECORDING = {
+    "starting": "recording begins", "recording": "recording {time}", "waiting": "recording waits for the engine",
+    "lost": "not recording", "sealing": "collecting", "idle": "not recording", "done": "not recording",
+}  # fmt: skip
 TAKING = {"recording": "recording", "finishing": "collecting", "proving": "measuring"}
 
 
@@ -105,23 +110,34 @@ class Overview:
         for i, act in enumerate(self.deck.acts):
             act.say(done[i], i == due)
 
+    def _state_text(self) -> str:
+        """What runs, on air or not, and recording only while files grow: three facts beside each other."""
+        running, taking = self.running, self.taking
+        air = self.session.live.on_air and running.state == "running"
+        said = ["On air" if air else STATES[running.state]]
+        if taking.state == "recording":
+            said.append(RECORDING[taking.recording.state].format(time=minutes_text(taking.seconds_recorded)))
+        if running.simulated and running.state != "stopped":
+            said.append("simulated")
+        return ", ".join(said)
+
     def show_facts(self) -> None:
         setup, running = self.session.setup, self.running
         air = self.session.live.on_air
-        state = "On air" if air and running.state == "running" else STATES[running.state]
-        if self.taking.state == "recording":
-            state = "Recording"
-        dropouts = running.dropouts
+        recent = running.recent_dropouts()
         load, tone = "", "mute"
         if running.state == "running" and running.link is not None:
-            said = _many(dropouts, "dropout") if dropouts else "no dropouts"
+            said = f"{_many(recent, 'dropout')} in the last minute" if recent else "no dropouts"
             load = f"load {running.link.load:.0%}".replace("%", " %") + f"  ·  {said}"
-            tone = "amber" if dropouts else "mute"
+            tone = "amber" if recent else "mute"
+        if self.taking.state == "recording" and self.taking.recording.state == "lost":
+            load, tone = "Nothing is being written", "coral"
         since = int(time.monotonic() - self.air_from)
+        self.deck.setToolTip(f"{_many(running.dropouts, 'dropout')} since the start" if running.link else "")
         self.deck.show_facts(
             DeckFacts(
-                setup.name, state, f"{setup.rate_hz / 1000:g} kHz, {setup.block_frames} frames", load, tone,
+                setup.name, self._state_text(), f"{setup.rate_hz / 1000:g} kHz, {setup.block_frames} frames", load, tone,
                 running.link is not None, f"{since // 60}:{since % 60:02d}" if air else "",
-                f"{self.checking.good} of {len(self.checking.results)}",
+                count_text(self.checking.results) if setup.parts else "",
             )
         )  # fmt: skip

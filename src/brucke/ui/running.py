@@ -10,11 +10,10 @@ from msgspec.structs import replace
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from ..core.bundle import find_file
-from ..core.evidence import Spoil, round_trip_key
-from ..core.setup import Setup
+from ..core.evidence import round_trip_key
 from ..core.setup_file import save
 from ..engine.link import EngineLink
-from ..engine.plan import PlanError, capture_channels, compile_plan, shape_of
+from ..engine.plan import PlanError, capture_channels, compile_plan, shape_of, wiring
 from ..engine.region import Head
 from ..ports.cards import CardError, check_card
 from ..ports.soundcard import Wiring
@@ -26,19 +25,13 @@ from .session import Session
 SLEEP_S = 1.0
 STILL_TICKS = 90  # about three seconds of a window that is itself awake
 LISTEN_S = 1.0  # after the engine is up, loudness is measured
+RECENT_S = 60.0
 STAND_BY_S = 2.0  # after the engine is up, another is made ready
 
 
 def slept_s() -> float:
     """How long this computer has slept since it was switched on."""
     return time.clock_gettime(time.CLOCK_BOOTTIME) - time.monotonic()
-
-
-def _wiring(setup: Setup) -> tuple[object, ...]:
-    """What the world outside is built from; when it changes, everything is started anew."""
-    who = tuple((p.id, p.kind, p.device, p.follows, p.shows, p.returns_from) for p in setup.parts)
-    listeners = tuple((x.id, x.device) for x in setup.listeners)
-    return who, capture_channels(setup), listeners, setup.devices
 
 
 class Running(QObject):
@@ -60,7 +53,8 @@ class Running(QObject):
         self.clips: dict[str, int] = {}
         self._clips_from: dict[str, int] = {}
         self._clips_now: dict[str, int] = {}
-        self._frames = self._still = 0
+        self._frames = self._still = self._dropouts = 0
+        self._heard_of: list[tuple[float, int]] = []  # (when, how many) dropouts
         self._told: tuple[object, ...] = ()
         self.card: Wiring | None = None
         self._folder: tempfile.TemporaryDirectory[str] | None = None
@@ -92,11 +86,14 @@ class Running(QObject):
         world = world_command(document, session.folders, real=real)
         self.link = EngineLink(shape_of(session.setup), plan, world, card)
         self.card = card
-        self._wired = _wiring(session.setup)
+        self._wired = wiring(session.setup)
         self._clips_from.clear()
         self.clips.clear()
         self._told = ()
         self._play_when_up = play
+        self._dropouts = 0
+        self._heard_of = []
+        self._doubt("started anew")
         self._set("starting")
 
     def stop(self) -> None:
@@ -109,7 +106,7 @@ class Running(QObject):
         if self.session.facts.missing:
             self.session.see(replace(self.session.facts, missing=()))
         if self.session.live.on_air:
-            self.go_live(False)
+            self.set_on_air(False)
         self._set("stopped")
 
     def _replaced(self) -> None:
@@ -131,8 +128,8 @@ class Running(QObject):
             return
         asleep = slept_s()
         if asleep - self._asleep > SLEEP_S:
-            self._spoil("computer slept")
-            self.session.noticed.emit("The computer slept. Measure the round trip again.", "coral")
+            self._doubt("computer slept")
+            self.session.noticed.emit("The computer slept. Confirm the round trip before you rely on it.", "coral")
         self._asleep = asleep
         if not link.world.alive:
             self.session.noticed.emit("The stand-in equipment stopped; everything was stopped. Start again.", "coral")
@@ -153,6 +150,7 @@ class Running(QObject):
             parts, outs = link.meters()
             self.part_peaks, self.out_peaks = parts[:, :, 0], outs[:, :, 0]
             self._see_inputs(link)
+            self._see_dropouts()
             self.levels.emit()
 
     def _see_inputs(self, link: EngineLink) -> None:
@@ -184,10 +182,8 @@ class Running(QObject):
                 session.noticed.emit(text, "coral")
         for id in before:
             if id not in missing:
-                self._spoil("device rejoined", id)
-                session.noticed.emit(
-                    f"{device_name(session.setup, id)} is back. Measure its round trip again.", "water"
-                )
+                self._doubt("device rejoined", id)
+                session.noticed.emit(f"{device_name(session.setup, id)} is back. Confirm its round trip.", "water")
 
     def count_clips_anew(self, part: str) -> None:
         self._clips_from[part] = self._clips_now.get(part, 0)
@@ -220,7 +216,7 @@ class Running(QObject):
             link.tell_world("play")
         if again:
             self.session.noticed.emit(
-                "The engine stopped and is back. Sound goes on; measure the round trip again.", "coral"
+                "The engine stopped and is back. Sound goes on; confirm the round trip when there is time.", "coral"
             )
             self.restarted.emit()
 
@@ -229,20 +225,21 @@ class Running(QObject):
         self._set("restarting")
         self.session.noticed.emit("The engine stopped. It is being started again with the same setup.", "coral")
         link.restart_engine()
-        self._spoil("engine restarted")
+        self._doubt("engine restarted")
 
-    def _spoil(self, reason: str, only: str = "") -> None:
-        """What was measured on this clock (of all interfaces, or `only` of one) no longer counts."""
-        knowledge = self.session.knowledge
-        for device in self.session.setup.devices:
-            if (
-                only in ("", device.id)
-                and device.kind == "interface"
-                and knowledge.newest(round_trip_key(device)) is not None
-            ):
-                knowledge = knowledge.with_spoil(Spoil(key=round_trip_key(device), date=now(), reason=reason))
+    def _doubt(self, reason: str, only: str = "") -> None:
+        """What was measured on this clock (of all interfaces, or `only` of one) is unconfirmed from now on."""
+        devices = [d for d in self.session.setup.devices if d.kind == "interface" and only in ("", d.id)]
+        knowledge = self.session.knowledge.doubted(map(round_trip_key, devices), now(), reason)
         if knowledge is not self.session.knowledge:
             self.session.learn(knowledge)
+
+    def _see_dropouts(self) -> None:
+        """A dropout may have moved a stream; nothing is said of it here, the deck counts them."""
+        if self.dropouts != self._dropouts:
+            self._heard_of.append((time.monotonic(), self.dropouts - self._dropouts))
+            self._dropouts = self.dropouts
+            self._doubt("dropout")
 
     # Orders
 
@@ -265,7 +262,7 @@ class Running(QObject):
     def _same_world(self) -> bool:
         """Whether the setup still fits what runs: the same channels and the same equipment behind them."""
         assert self.link is not None
-        return shape_of(self.session.setup) == self.link.shape and _wiring(self.session.setup) == self._wired
+        return shape_of(self.session.setup) == self.link.shape and wiring(self.session.setup) == self._wired
 
     def _tell_track(self) -> None:
         """The player hears of another track, level or loop."""
@@ -293,7 +290,7 @@ class Running(QObject):
         if self.link is not None:
             self.link.measure_loudness_anew()
 
-    def go_live(self, on: bool) -> None:
+    def set_on_air(self, on: bool) -> None:
         self.session.set_live(replace(self.session.live, on_air=on))
         if self.link is not None:
             self.link.set_on_air(on)
@@ -329,6 +326,17 @@ class Running(QObject):
         if self.link is None:
             return 0
         return self.link.get(Head.LATE) + self.link.get(Head.MISSED) + self.link.get(Head.CARD_DROPOUTS)
+
+    def recent_dropouts(self) -> int:
+        """Those of the last minute."""
+        now = time.monotonic()
+        self._heard_of = [(at, n) for at, n in self._heard_of if now - at < RECENT_S]
+        return sum(n for _, n in self._heard_of)
+
+    @property
+    def simulated(self) -> bool:
+        """Whether any equipment of this setup is a stand-in."""
+        return any(d.kind != "recorder" and not d.card for d in self.session.setup.devices)
 
     @property
     def back_frame(self) -> int:

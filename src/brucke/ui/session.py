@@ -12,14 +12,16 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QUndoCommand, QUndoStack
 
 from ..core.bundle import find_file, sound_files
-from ..core.evidence import Facts, Knowledge
+from ..core.evidence import Facts, Knowledge, round_trip_key
 from ..core.setup import Setup
 from ..core.setup_file import SUFFIX, SetupError, load, save
 from ..core.timing.align import Timing, timing
 from ..core.timing.paths import Situation
 from ..demo import FOLDER as SHIPPED
-from ..engine.plan import Live, shape_of
+from ..engine.plan import Live, shape_of, wiring
 from ..rehearse.equipment import facts_of
+from ..rehearse.evidence import now
+from ..words import day_text
 
 MERGE_S = 0.6
 
@@ -54,6 +56,11 @@ class _Edit(QUndoCommand):
         return True
 
 
+def restarts(before: Setup, after: Setup) -> bool:
+    """Whether the engine cannot go from one to the other without starting anew."""
+    return shape_of(before) != shape_of(after) or wiring(before) != wiring(after)
+
+
 class Session(QObject):
     """`changed`: setup, knowledge or live state; `went(place, thing, what)`: undo or redo moved there;
     `noticed(text, tone)`: something to tell the user; `replaced`: another document; `rewired`: other listeners or
@@ -73,6 +80,7 @@ class Session(QObject):
         self.live = Live()
         self.path: Path | None = None
         self.more_folders: tuple[Path, ...] = ()
+        self.recording = False  # a take is being recorded: nothing restarts the engine
         self.undo_stack = QUndoStack(self)
         self._saved: tuple[Setup, Knowledge] = (self.setup, self.knowledge)
         self._air_limit = 0
@@ -91,8 +99,9 @@ class Session(QObject):
 
     def edit(self, label: str, after: Setup, place: str, thing: str = "", key: str = "") -> None:
         """The one way to change the setup. Nothing happens where nothing would change."""
-        if self.live.on_air and (shape_of(after) != shape_of(self.setup) or after.devices != self.setup.devices):
-            self.noticed.emit(f"On air, parts, listeners and equipment stay as they are; not done: {label}.", "amber")
+        held = "On air" if self.live.on_air else "While a take is recorded" if self.recording else ""
+        if held and restarts(self.setup, after):
+            self.noticed.emit(f"{held}, parts, listeners and equipment stay as they are; not done: {label}.", "amber")
         elif after != self.setup:
             self.undo_stack.push(_Edit(self, label, self.setup, after, key, place, thing))
 
@@ -113,7 +122,17 @@ class Session(QObject):
         self.live = live
         self._renew()
 
+    def _would_restart(self, step: int) -> bool:
+        """Whether one step back or forth would end what is being recorded."""
+        edit = self.undo_stack.command(self.undo_stack.index() + step)
+        if not self.recording or not isinstance(edit, _Edit) or not restarts(edit.before, edit.after):
+            return False
+        self.noticed.emit(f"Not while a take is recorded: {edit.text()}. End it first (R).", "amber")
+        return True
+
     def undo(self) -> None:
+        if self._would_restart(-1):
+            return
         if self.live.on_air and self.undo_stack.index() <= self._air_limit:
             self.noticed.emit("On air, undo reaches only what was changed since.", "amber")
         elif self.undo_stack.canUndo():
@@ -122,6 +141,8 @@ class Session(QObject):
             self.noticed.emit("Nothing to undo.", "mute")
 
     def redo(self) -> None:
+        if self._would_restart(0):
+            return
         if self.undo_stack.canRedo():
             self.undo_stack.redo()
 
@@ -158,7 +179,9 @@ class Session(QObject):
         more_folders: tuple[Path, ...] = (), saved: bool = True,
     ) -> None:  # fmt: skip
         """Another document, with nothing to undo. One that is not `saved` counts as changed."""
-        self.setup, self.knowledge = setup, knowledge or Knowledge()
+        self.setup = setup
+        keys = [round_trip_key(d) for d in setup.devices if d.kind == "interface"]
+        self.knowledge = (knowledge or Knowledge()).doubted(keys, now(), "opened again")
         self.path, self.more_folders = path, more_folders
         self.facts = facts_of(setup)
         self.live = Live(moment=setup.moments[0].id if setup.moments else "")
@@ -167,6 +190,11 @@ class Session(QObject):
         self._wired = ()
         self._renew()
         self.replaced.emit()
+        as_of = min((t.verdict.as_of for t in self.timing.listeners if t.verdict.as_of), default="")
+        if as_of:
+            self.noticed.emit(
+                f"What was measured on {day_text(as_of)} still counts. One quiet sweep in Align confirms it.", "mute"
+            )
 
     def see(self, facts: Facts) -> None:
         """What is so now has changed."""

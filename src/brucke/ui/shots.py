@@ -79,7 +79,7 @@ def take_shots(app: QApplication, theme: Theme, session: Session, settings: QSet
         until(lambda: not window.checking.listening, 60)
         stop = time.monotonic() + 0.5
         shot("soundcheck")
-        window.taking.toggle()
+        window.taking.prove_from_the_top()
         until(lambda: window.taking.state == "idle", 300)
         window.go_to("align")
         window.measuring.begin()
@@ -96,7 +96,7 @@ def take_shots(app: QApplication, theme: Theme, session: Session, settings: QSet
         stop = time.monotonic() + 0.5
         shot("align-table")
         window.align.toggle_table()
-        window.taking.toggle()
+        window.taking.prove_from_the_top()
         until(lambda: window.taking.state == "idle", 300)
         stop = time.monotonic() + 0.5
         shot("review")

@@ -16,6 +16,7 @@ from PyQt6.QtWidgets import (
 )
 
 from .. import words
+from ..core.routing.hearing import heard_now
 from ..words_shape import loudness_text
 from .kit.button import Button
 from .kit.card import paint_card
@@ -26,6 +27,7 @@ from .kit.pictured import Picture
 from .paint.sheet import colour
 from .running import Running
 from .session import Session
+from .taking import Taking
 from .theme.fonts import font, height, width
 from .theme.theme import Theme
 
@@ -186,9 +188,9 @@ class ListenerCard(QAbstractButton):
 class Strip(QWidget):
     chose = pyqtSignal(str)
 
-    def __init__(self, theme: Theme, session: Session, running: Running):
+    def __init__(self, theme: Theme, session: Session, running: Running, taking: Taking):
         super().__init__()
-        self.theme, self.session, self.running = theme, session, running
+        self.theme, self.session, self.running, self.taking = theme, session, running, taking
         self.cards: dict[str, ListenerCard] = {}
         self.compact = False
         self._ticks = 0
@@ -199,13 +201,14 @@ class Strip(QWidget):
         self.seek.setAccessibleName("Position in the backing track")
         self.seek.setRange(0, 1000)
         self.seek.setFixedWidth(180)
+        self.record = Button(theme, "Record", "plain", "R")
         self.hears = Words(theme, "small", "mute", wraps=False)
         self.fold = Button(theme, "Fold", "plain", "F7")
         head = QWidget()
         flow = Flow(parent=head)
         self._head = flow
         self.moments: dict[str, Button] = {}
-        for w in (self.track, self.time, self.play, self.seek, self.fold, self.hears):
+        for w in (self.track, self.time, self.play, self.seek, self.record, self.fold, self.hears):
             flow.addWidget(w)
         flow.pushed = self.hears
         self._row = QHBoxLayout()
@@ -225,6 +228,8 @@ class Strip(QWidget):
         self.seek.sliderReleased.connect(self._seek)
         self.seek.actionTriggered.connect(lambda _action: self._seek() if not self.seek.isSliderDown() else None)
         self.fold.clicked.connect(self.toggle_fold)
+        self.record.clicked.connect(taking.record)
+        taking.changed.connect(self._show_recording)
         session.changed.connect(self.refresh)
         session.rewired.connect(self._rebuild)
         running.changed.connect(self.refresh)
@@ -255,7 +260,7 @@ class Strip(QWidget):
         shown = list(self.moments.values()) if len(self.moments) > 1 else []
         while self._head.count():
             self._head.takeAt(0)
-        for w in (self.track, self.time, self.play, self.seek, *shown, self.fold, self.hears):
+        for w in (self.track, self.time, self.play, self.seek, self.record, *shown, self.fold, self.hears):
             self._head.addWidget(w)
         self._space()
         self.refresh()
@@ -314,6 +319,14 @@ class Strip(QWidget):
                 card.setChecked(id == listener)
                 card._restyle()
 
+    def _show_recording(self) -> None:
+        text = self.taking.record_text
+        if text != self.record.text():
+            self.record.setText(text)
+            self.record.updateGeometry()
+        if self.hears_text() != self.hears.text():
+            self.refresh()
+
     def toggle_fold(self) -> None:
         self._fold(not next(iter(self.cards.values())).folded if self.cards else False)
 
@@ -336,12 +349,22 @@ class Strip(QWidget):
             chip.setChecked(id == self.session.live.moment)
         lead = next((p for p in setup.parts if p.kind == "lead"), None)
         self.track.say(lead.name if lead else "", f"part:{lead.colour}" if lead else "mute")
-        heard = [x.name for x in setup.listeners if any(r.listener == x.id and r.on for r in setup.routes)]
-        running = self.running.state == "running"
-        self.hears.say(f"hears you now: {', '.join(heard)}" if running and heard else "nobody hears you: stopped")
+        self.hears.say(self.hears_text())
         self.hears.setVisible(not self.compact)
         self._fit()
         self.transport()
+
+    def hears_text(self) -> str:
+        """Who hears you now, and what: from routes, mutes, the moment and what runs. A recorder only while it records."""
+        setup, live = self.session.setup, self.session.live
+        if self.running.state != "running":
+            return "nobody hears you: stopped"
+        heard = [
+            (x.id, heard_now(setup, live.moment, live.muted, x.id))
+            for x in setup.listeners
+            if x.kind != "monitor" and (x.kind != "recorder" or self.taking.recording.state == "recording")
+        ]
+        return words.heard_text(setup, heard) or "nobody hears you: nothing is routed to them, or it is muted"
 
     def transport(self) -> None:
         """Position and play state; called with every frame."""

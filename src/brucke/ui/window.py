@@ -1,6 +1,7 @@
 """The window: deck, place, strip; what is wired to what, and nothing else."""
 
 import time
+from collections.abc import Callable
 from pathlib import Path
 
 from msgspec.structs import replace
@@ -21,6 +22,7 @@ from .measuring import Measuring
 from .menu import show_menu
 from .notice import Notice
 from .overview import PLACES, Overview
+from .playback import Playback
 from .review.view import ReviewView
 from .running import Running
 from .session import Session
@@ -53,6 +55,7 @@ class Window(QMainWindow):
         self.checking = Checking(session, self.running)
         self.measuring = Measuring(session, self.running)
         self.taking = Taking(session, self.running, take_seconds)
+        self.playback = Playback(session, self.running, self.taking)
         self.shaping = Shaping(session, self.running, self.documents.home)
         self._before_check = "gather"
         self._ticks = 0
@@ -65,7 +68,7 @@ class Window(QMainWindow):
         self.share = ShareView(theme, session, self.running, self.checking)
         self.shape = ShapeView(theme, session, self.running, self.shaping)
         self.align = AlignView(theme, session, self.measuring, self.taking)
-        self.review = ReviewView(theme, session, self.taking)
+        self.review = ReviewView(theme, session, self.taking, self.playback)
         self.soundcheck = SoundcheckView(theme, session, self.checking)
         self.places: dict[str, QWidget] = {
             "gather": self.gather, "share": self.share, "shape": self.shape, "align": self.align, "review": self.review,
@@ -74,7 +77,7 @@ class Window(QMainWindow):
         self.stack = QStackedWidget()
         for place in self.places.values():
             self.stack.addWidget(place)
-        self.strip = Strip(theme, session, self.running)
+        self.strip = Strip(theme, session, self.running, self.taking)
         self._assemble()
         self._connect()
         self.setAcceptDrops(True)
@@ -104,7 +107,7 @@ class Window(QMainWindow):
         self.deck.acted.connect(self.act)
         self.deck.menu.clicked.connect(lambda: show_menu(self))
         self.deck.start.clicked.connect(lambda: self.do("start_stop"))
-        self.deck.live.clicked.connect(lambda: self.do("go_live"))
+        self.deck.live.clicked.connect(lambda: self.do("on_air"))
         self.deck.check.clicked.connect(lambda: self.do("soundcheck"))
         self.gather.opens.connect(lambda: self.do("open"))
         self.share.shows.connect(self.strip.choose)
@@ -126,9 +129,10 @@ class Window(QMainWindow):
         ):
             signal.connect(self.refresh)
         self.taking.proved.connect(self._proved)
+        self.measuring.changed.connect(self._say_measuring)
         self.theme.changed.connect(self._compact)
         self.clock = FrameClock(self)
-        for part in (self.running, self.measuring, self.taking, self.checking, self.shaping):
+        for part in (self.running, self.measuring, self.taking, self.playback, self.checking, self.shaping):
             self.clock.tick.connect(part.tick)
         self.clock.tick.connect(self._frame)
 
@@ -165,11 +169,31 @@ class Window(QMainWindow):
 
     def _by_hand(self, what: str) -> None:
         """Mends that are no edit of the setup."""
-        if what == "measure":
+        if what in ("measure", "confirm"):
             self.go_to("align")
-            self.measuring.begin()
+            self.do(what)
         elif what == "unmute":
             self.session.set_live(replace(self.session.live, muted=frozenset()))
+
+    def _measure(self, begin: Callable[[], None]) -> None:
+        """Whatever was said before goes; what is said now is said here, unless Align says it."""
+        self.notice.clear()
+        begin()
+        if not self.measuring.busy and not self.measuring.message:
+            self.notice.say(
+                "There is nothing to confirm: nothing was measured yet, or nothing has moved since.", "mute"
+            )
+
+    def _say_measuring(self) -> None:
+        m = self.measuring
+        if self.place == "align":
+            return
+        if m.state == "counting":
+            self.notice.say(f"{m.count} … hold a headphone to the microphone.", "amber")
+        elif m.busy:
+            self.notice.say("Measuring. Everyone else hears silence for a moment.", "amber")
+        elif m.message:
+            self.notice.say(m.message, "coral" if m.failed else "water")
 
     def _add_part(self) -> None:
         self.go_to("gather")
@@ -201,14 +225,19 @@ class Window(QMainWindow):
             self.running.play(True)
         elif number == 1:
             self.go_to("align")
-            self.measuring.begin()
+            self.do("measure")
         else:
             self.go_to("align")
             self.align.everywhere()
-            self.taking.toggle()
+            self._proof_take()
+
+    def _proof_take(self) -> None:
+        self.playback.stop()
+        self.taking.prove_from_the_top()
 
     def _proved(self) -> None:
-        self.go_to("review")
+        if not self.session.live.on_air:
+            self.go_to("review")
         self.notice.say("The take is measured. B changes between before and now.", "water")
 
     # What is shown
@@ -237,18 +266,20 @@ class Window(QMainWindow):
             return
         {
             "start_stop": self._start_stop,
-            "go_live": self._go_live,
+            "on_air": self._on_air,
             "play": lambda: self.running.play(not self.running.playing),
             "back": lambda: self.running.seek(self.running.track[0] - 5),
             "forth": lambda: self.running.seek(self.running.track[0] + 5),
-            "measure": self.measuring.begin,
+            "measure": lambda: self._measure(self.measuring.begin),
+            "confirm": lambda: self._measure(self.measuring.confirm),
             "cancel": self._cancel,
             "delay_one": self._delay_one,
             "everyone": self._everyone,
             "everywhere": self.align.everywhere,
             "later": lambda: self.align.nudge(1.0),
             "earlier": lambda: self.align.nudge(-1.0),
-            "record": self.taking.toggle,
+            "record": self.taking.record,
+            "proof": self._proof_take,
             "compare": self._compare,
             "next_listener": self._next_listener,
             "table": lambda: (self.review if self.place == "review" else self.align).toggle_table(),
@@ -285,8 +316,8 @@ class Window(QMainWindow):
             return
         if self.measuring.busy:
             self.measuring.cancel()
-        elif self.taking.heard:
-            self.taking.stop_listening()
+        elif self.playback.heard:
+            self.playback.stop()
         elif self.checking.listening:
             self.checking.cancel()
         elif self.taking.state != "idle":
@@ -312,19 +343,21 @@ class Window(QMainWindow):
 
     def _start_stop(self) -> None:
         if self.session.live.on_air:
-            self.notice.say("You are on air: nothing is stopped by one key. End the transmission first (F9).", "amber")
+            self.notice.say("You are on air: nothing is stopped by one key. Close first (F9).", "amber")
+        elif self.taking.state == "recording":
+            self.notice.say("A take is being recorded: nothing is stopped by one key. End it first (R).", "amber")
         elif self.running.link is not None:
             self.running.stop()
         else:
             self.running.start()
 
-    def _go_live(self) -> None:
+    def _on_air(self) -> None:
         on = not self.session.live.on_air
         if on and self.running.state != "running":
             self.notice.say("Start first: nothing is running yet.", "amber")
             return
         self.overview.air_from = time.monotonic()
-        self.running.go_live(on)
+        self.running.set_on_air(on)
 
     def _night(self) -> None:
         self.theme.toggle_night()
@@ -339,10 +372,10 @@ class Window(QMainWindow):
     def _free_to_leave(self) -> bool:
         """Another document only where nothing goes out and nothing is being recorded."""
         if self.session.live.on_air:
-            self.notice.say("On air, no other setup is opened. End the transmission first.", "amber")
+            self.notice.say("On air, no other setup is opened. Close first (F9).", "amber")
             return False
         if self.taking.state != "idle":
-            self.notice.say("A take is being made. End it first, then open another setup.", "amber")
+            self.notice.say("A take is being made. End it first (R), then open another setup.", "amber")
             return False
         return True
 
@@ -402,6 +435,7 @@ class Window(QMainWindow):
             return
         self.settings.setValue("geometry", self.saveGeometry())
         self.taking.close()
+        self.playback.close()
         self.running.stop()
         self.documents.close()
         self.shaping.close()

@@ -90,6 +90,7 @@ class EvidenceCard(Card):
         self.when = Words(theme, "small", "mute")
         self.note = Words(theme, "small", "amber")
         self.button = Button(theme, "Measure", "primary", "M")
+        self.confirm = Button(theme, "Confirm", "primary", "I")
         self.how = Button(theme, "How", "outline")
         self.how.setCheckable(True)
         self.stop = Button(theme, "Cancel", "outline", "Esc")
@@ -117,13 +118,14 @@ class EvidenceCard(Card):
         self.cable.setChecked(True)
         for widget in (self.curve, self.found, self.when, self.note, self.bar):
             self.column.addWidget(widget)
-        buttons = row(self.button, self.stop, stretch=1)
+        buttons = row(self.confirm, self.button, self.stop, stretch=1)
         buttons.addWidget(self.how)
         self.column.addLayout(buttons)
         self.column.addLayout(row(self.sweep, self.sequence, stretch=1))
         self.column.addLayout(row(self.level, self.repeats, stretch=1))
         self.column.addWidget(self.cable)
-        self.button.clicked.connect(self.measuring.begin)
+        self.button.clicked.connect(lambda: self.measuring.begin())
+        self.confirm.clicked.connect(self.measuring.confirm)
         self.stop.clicked.connect(self.measuring.cancel)
         self.how.toggled.connect(lambda _on: self.refresh())
         self.sweep.clicked.connect(lambda: self._choose("sweep"))
@@ -140,7 +142,9 @@ class EvidenceCard(Card):
         m, setup = self.measuring, self.session.setup
         self.sweep.setChecked(m.kind == "sweep")
         self.sequence.setChecked(m.kind == "sequence")
+        unconfirmed = m.unconfirmed is not None
         self.button.setVisible(not m.busy)
+        self.confirm.setVisible(not m.busy and unconfirmed)
         self.stop.setVisible(m.busy)
         self.bar.setVisible(m.busy)
         self.bar.setRange(0, 0 if m.state == "analysing" else 1000)
@@ -157,7 +161,7 @@ class EvidenceCard(Card):
         self.button.set_kind("outline" if good else "primary")
         self.curve.show_curve(shown.proof if shown else (), words.ms_text(shown.value_s, 2) if shown else "")
         self.found.say(f"Round trip, {words.measurement_text(shown)}" if shown else self._first_words(m))
-        self.when.say(f"measured {words.date_text(shown.date)}" if shown else "")
+        self.when.say(words.measured_text(shown, unconfirmed and shown is good) if shown else "")
         self.note.say(self._note(m, good is None and newest is not None, shown.note if shown else ""), self._tone(m))
 
     def _first_words(self, m: Measuring) -> str:
@@ -166,8 +170,10 @@ class EvidenceCard(Card):
         return "Nothing measured yet. Hold a headphone to the microphone, then measure."
 
     def _note(self, m: Measuring, stale: bool, note: str) -> str:
-        if m.state == "warning":
-            return "A sound comes into the headphones now, gently. Nobody else hears it."
+        if m.state == "counting":
+            return (
+                f"{m.count} … hold a headphone to the microphone. A gentle sound comes into it; nobody else hears it."
+            )
         if m.busy:
             return "Listening. Everyone else hears silence for a moment."
         if m.message and m.failed:

@@ -43,8 +43,8 @@ class AlignView(QWidget):
         self._flow.addWidget(self.title)
         self.chips: dict[str, Button] = {}
         self.show_table = Button(theme, "As a table", "plain", "T")
-        self.record = Button(theme, "Record a take", "outline", "R")
-        self._flow.pushed = self.record
+        self.proof = Button(theme, "Proof take", "outline", "Shift+R")
+        self._flow.pushed = self.proof
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.addWidget(PlaceFrame(theme, self._head, self.stack, self.side))
@@ -52,7 +52,7 @@ class AlignView(QWidget):
         self.side.verdict.delay_one.connect(self.delay_one)
         self.side.verdict.everyone.connect(self.everyone)
         self.show_table.clicked.connect(self.toggle_table)
-        self.record.clicked.connect(taking.toggle)
+        self.proof.clicked.connect(taking.prove_from_the_top)
         session.changed.connect(self.refresh)
         session.rewired.connect(self._rewire)
         session.replaced.connect(self._rebuild)
@@ -71,7 +71,7 @@ class AlignView(QWidget):
         while self._flow.count() > 1:
             item = self._flow.takeAt(1)
             widget = item.widget() if item is not None else None
-            if widget is not None and widget not in (self.show_table, self.record):
+            if widget is not None and widget not in (self.show_table, self.proof):
                 widget.deleteLater()
         setup = self.session.setup
         self.chips = {x.id: Button(self.theme, x.name, "chip") for x in setup.listeners}
@@ -79,7 +79,7 @@ class AlignView(QWidget):
             chip.clicked.connect(lambda _checked=False, id=id: self.choose_listener(id))
             self._flow.addWidget(chip)
         self._flow.addWidget(self.show_table)
-        self._flow.addWidget(self.record)
+        self._flow.addWidget(self.proof)
         if self.listener not in self.chips:
             self.listener = self._first_listener()
             self.part = ""
@@ -111,10 +111,9 @@ class AlignView(QWidget):
         self.side.show_timing(setup, timing, self.part)
 
     def _show_recording(self) -> None:
-        state = self.taking.state
-        self.record.setText(self.taking.button_text)
-        self.record.setEnabled(state in ("idle", "recording"))
-        self.record.updateGeometry()
+        self.proof.setText(self.taking.proof_text)
+        self.proof.setEnabled(self.taking.state in ("idle", "recording"))
+        self.proof.updateGeometry()
 
     # What can be done
 

@@ -13,6 +13,7 @@ from ..kit.place import PlaceFrame
 from ..kit.sheet_view import SheetView
 from ..kit.table import PlainTable
 from ..paint.sheet import Sheet
+from ..playback import Playback
 from ..session import Session
 from ..taking import Taking
 from ..theme.theme import Theme
@@ -51,20 +52,20 @@ class Empty(Card):
     def __init__(self, theme: Theme, taking: Taking):
         super().__init__(theme)
         self.words = Words(theme, "name", "mute")
-        self.button = Button(theme, "Record a take", "primary", "R")
+        self.button = Button(theme, "Proof take", "primary", "Shift+R")
         self.column.addStretch(1)
         self.column.addWidget(self.words)
         self.column.addWidget(self.button)
         self.column.addStretch(2)
-        self.button.clicked.connect(taking.toggle)
+        self.button.clicked.connect(taking.prove_from_the_top)
 
 
 class ReviewView(QWidget):
     shows = pyqtSignal(str)  # the listener whose sound is listened to
 
-    def __init__(self, theme: Theme, session: Session, taking: Taking):
+    def __init__(self, theme: Theme, session: Session, taking: Taking, playback: Playback):
         super().__init__()
-        self.theme, self.session, self.taking = theme, session, taking
+        self.theme, self.session, self.taking, self.playback = theme, session, taking, playback
         self.listener = ""
         self.drawing = LeftDrawing(theme)
         self.table = PlainTable(theme, "What was left, as a table")
@@ -79,6 +80,7 @@ class ReviewView(QWidget):
         column.setContentsMargins(0, 0, 0, 0)
         column.addWidget(PlaceFrame(theme, self._head, self.stack, self._side))
         taking.changed.connect(self.refresh)
+        playback.changed.connect(self.refresh)
         session.rewired.connect(self._rebuild)
         self._rebuild()
 
@@ -88,12 +90,14 @@ class ReviewView(QWidget):
         self.title = Words(self.theme, "title", wraps=False)
         self.title.say("What they got")
         self.show_table = Button(self.theme, "As a table", "plain", "T")
-        self.record = Button(self.theme, "Record a take", "outline", "R")
+        self.proof = Button(self.theme, "Proof take", "outline", "Shift+R")
+        self.measure = Button(self.theme, "Measure this take", "outline")
         self._flow.addWidget(self.title)
-        self._flow.pushed = self.record
+        self._flow.pushed = self.proof
         self._chips: list[Button] = []
         self.show_table.clicked.connect(self.toggle_table)
-        self.record.clicked.connect(self.taking.toggle)
+        self.proof.clicked.connect(self.taking.prove_from_the_top)
+        self.measure.clicked.connect(self.taking.measure_chosen)
 
     def _build_side(self) -> None:
         theme = self.theme
@@ -124,9 +128,9 @@ class ReviewView(QWidget):
         for w in (self.in_step, self.results, self.listen_title, self.listen):
             column.addWidget(w)
         column.addStretch(1)
-        self.now.clicked.connect(lambda: self.taking.listen("now", self.listener))
-        self.before.clicked.connect(lambda: self.taking.listen("before", self.listener))
-        self.end.clicked.connect(self.taking.stop_listening)
+        self.now.clicked.connect(lambda: self.playback.listen("now", self.listener))
+        self.before.clicked.connect(lambda: self.playback.listen("before", self.listener))
+        self.end.clicked.connect(self.playback.stop)
         self._listener_chips: dict[str, Button] = {}
 
     def _rebuild(self) -> None:
@@ -148,8 +152,8 @@ class ReviewView(QWidget):
         """Whose sound is listened to; a sound that plays changes over."""
         if id in self._listener_chips:
             self.listener = id
-            if self.taking.heard:
-                self.taking.listen(self.taking.heard, id)
+            if self.playback.heard:
+                self.playback.listen(self.playback.heard, id)
         self.refresh()
         self.shows.emit(self.listener)
 
@@ -161,13 +165,17 @@ class ReviewView(QWidget):
     def compare(self) -> None:
         """One key: now, before, now …"""
         taking = self.taking
-        other = "before" if taking.heard == "now" and taking.before is not None else "now"
-        taking.listen(other, self.listener)
+        other = "before" if self.playback.heard == "now" and taking.before is not None else "now"
+        self.playback.listen(other, self.listener)
 
     def toggle_table(self) -> None:
         self._as_table = not self._as_table
         self.show_table.setText("As a drawing" if self._as_table else "As a table")
         self.refresh()
+
+    def _choose_take(self, index: int) -> None:
+        self.playback.stop()
+        self.taking.choose(index)
 
     def _show_takes(self) -> None:
         for chip in self._chips:
@@ -179,11 +187,12 @@ class ReviewView(QWidget):
         for i, (_, take) in list(enumerate(self.taking.takes))[first:]:
             chip = Button(self.theme, f"{i + 1} · {words.date_text(take.date).replace('today ', '')}", "chip")
             chip.setChecked(i == self.taking.chosen)
-            chip.clicked.connect(lambda _checked=False, i=i: self.taking.choose(i))
+            chip.clicked.connect(lambda _checked=False, i=i: self._choose_take(i))
             self._flow.addWidget(chip)
             self._chips.append(chip)
         self._flow.addWidget(self.show_table)
-        self._flow.addWidget(self.record)
+        self._flow.addWidget(self.measure)
+        self._flow.addWidget(self.proof)
 
     def refresh(self) -> None:
         taking = self.taking
@@ -196,21 +205,23 @@ class ReviewView(QWidget):
         self.empty.words.say(data.empty)
         self.stack.setCurrentWidget(self.empty if empty else self.table if self._as_table else self.drawing)
         self.show_table.setVisible(not empty)
-        self.record.setVisible(not empty)
+        self.proof.setVisible(not empty)
+        self.measure.setVisible(not empty and taking.take is not None and not taking.take.proof)
         self._show_results(data)
         for id, chip in self._listener_chips.items():
             chip.setChecked(id == self.listener)
         for w in (self.in_step, self.results, self.listen_title, self.listen):
             w.setVisible(not empty)
-        self.now.set_kind("primary" if taking.heard == "now" else "outline")
-        self.before.set_kind("primary" if taking.heard == "before" else "outline")
+        self.now.set_kind("primary" if self.playback.heard == "now" else "outline")
+        self.before.set_kind("primary" if self.playback.heard == "before" else "outline")
         self.before.setVisible(taking.before is not None)
-        self.end.setVisible(bool(taking.heard))
+        self.end.setVisible(bool(self.playback.heard))
         self.listen_note.say(
-            "In the headphones, nowhere else." if taking.heard else "The backing track pauses meanwhile."
+            "In the headphones, nowhere else." if self.playback.heard else "The backing track pauses meanwhile."
         )
-        for button in (self.record, self.empty.button):
-            button.setText(self.taking.button_text)
+        self.measure.setEnabled(taking.state == "idle")
+        for button in (self.proof, self.empty.button):
+            button.setText(taking.proof_text)
             button.setEnabled(taking.state in ("idle", "recording"))
             button.updateGeometry()
 
@@ -231,4 +242,6 @@ class ReviewView(QWidget):
         take = self.taking.take
         scatter = scatter_ms(take) if take else 0.0
         said = "Measured in the take, not promised."
+        if take is not None and take.missing:
+            said = f"Missing in this take: {'; '.join(take.missing)}. {said}"
         self.note.say(f"{said} The players' own scatter is {scatter:.0f} ms." if scatter >= 0.5 else said)
