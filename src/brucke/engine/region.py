@@ -20,7 +20,7 @@ from ..core.sound.parameters import PARAMS
 from .plan import F32, Plan, Shape
 
 PORT_BLOCKS = 64
-RECORD_S = 4
+RECORD_S = 6
 MEASURE_S = 20
 STIMULUS_S = 3
 BACK_S = 60

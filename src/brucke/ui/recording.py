@@ -15,6 +15,7 @@ from ..engine.region import Head
 from ..ports.recording import read_segments, segment_file
 
 STILL_S = 0.9  # nothing on disk for so long while the engine gives sound: something is lost
+COMING_S = 3.0  # a recorder that has just been started
 LOOK_S = 0.1
 TRIES = 3  # in one folder within AGAIN_S, then another
 AGAIN_S = 10.0
@@ -125,7 +126,7 @@ class Recording:
         elif size < 0 and now - self._grew > 0.3 and not self.folder.is_dir():
             self._trouble(link, "the folder is gone")
             return
-        elif now - self._grew > STILL_S:
+        elif now - self._grew > (STILL_S if self.state in ("recording", "waiting") else COMING_S):
             self._trouble(link, can_write(self.folder) or "the recorder hangs")
             return
         self._size = size
@@ -161,6 +162,7 @@ class Recording:
             self._say(f"Nothing is being recorded: {refused or why}. Make room or choose another folder, then record again.", "coral")  # fmt: skip
             self.state = "done"
             return
+        link.seal_recording(str(self.folder), list(self.tracks))
         self._say(f"{self.folder.name} takes nothing any more: {refused or why}. It goes on in {other}.", "coral")
         self.moved_to = other
 

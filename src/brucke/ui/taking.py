@@ -243,7 +243,8 @@ class Taking(QObject):
 
     def _move(self, home: Path) -> None:
         """The folder takes nothing any more: what is there is a take of its own, and another one goes on elsewhere."""
-        self._keep(self._folder, list(self.recording.missing))
+        if self._folder.is_dir():
+            self._keep(self._folder, list(self.recording.missing))
         link = self.running.link
         try:
             self._new_folder(home)

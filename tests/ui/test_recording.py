@@ -1,0 +1,202 @@
+"""What is being recorded is never lost: recorder killed, hung, disk full, folder gone, not writable; nothing moves the song."""
+
+import os
+import resource
+import shutil
+import signal
+import stat
+import time
+
+import numpy as np
+import pytest
+import soundfile as sf
+from PyQt6.QtCore import Qt
+
+from brucke.core import part_edits
+from brucke.core.measure.correlation import correlate, find_peak
+from brucke.core.measure.played import played
+from brucke.core.measure.stimulus import taper
+from brucke.engine.region import Head
+from brucke.ports.recording import read_segments
+from brucke.takes.sounds import take_sound
+
+from .conftest import key, pause, wait
+
+
+@pytest.fixture
+def recorded(live, monkeypatch, tmp_path):
+    """Recording by hand, with something on disk."""
+    monkeypatch.setenv("HOME", str(tmp_path / "home"))
+    w = live
+    key(w, Qt.Key.Key_R)
+    wait(lambda: w.taking.recording.state == "recording", 5)
+    pause(1.2)
+    return w
+
+
+def said(w):
+    """Everything that was said since the recording began."""
+    return " | ".join(w.everything_said)
+
+
+@pytest.fixture(autouse=True)
+def heard(live):
+    """A notice that another one follows at once is a notice still."""
+    live.everything_said = []
+    live.session.noticed.connect(lambda text, tone: live.everything_said.append(text))
+    plain = live.notice.say
+    live.notice.say = lambda text, tone: (live.everything_said.append(text), plain(text, tone))
+
+
+def end(w):
+    key(w, Qt.Key.Key_R)
+    wait(lambda: w.taking.state == "idle", 20)
+
+
+def gap_frames(folder):
+    """Frames of the engine that no segment holds."""
+    segments = read_segments(folder)
+    ends = [s.frame + s.frames for s in segments]
+    return sum(max(0, b.frame - a) for a, b in zip(ends, segments[1:], strict=False))
+
+
+def all_tracks_end_together(folder, take):
+    lengths = {take_sound(folder, n)[0].shape[1] for n in (*take.parts.values(), *take.listeners.values())}
+    return len(lengths) == 1
+
+
+def song_lateness(song, heard, rate):
+    """Frames by which the song stands later in what was heard, for every second in which it sounds."""
+    found = []
+    for at in range(0, len(song) - 2 * rate, rate):
+        piece = song[at : at + rate]
+        if np.sqrt(np.mean(piece**2)) > 0.01:
+            c = correlate(taper(piece, rate), taper(heard[at : at + 2 * rate], rate), (0, rate - 1))
+            peak = find_peak(c, rate, signed=False)
+            found += [peak.lag] if peak.to_rms > 8 else []
+    return found
+
+
+def test_recording_by_hand_moves_nothing_ends_by_hand_and_is_its_owners_alone(live, sources):
+    w = live
+    wait(lambda: w.running.track[0] > 1.0, 10)
+    w.do("share")
+    w.do("on_air")
+    before = w.running.track[0]
+    key(w, Qt.Key.Key_R)
+    wait(lambda: w.taking.recording.state == "recording", 5)
+    assert "On air" in w.deck.facts.state
+    assert "recording 0:0" in w.deck.facts.state, "two states, both visible"
+    assert w.running.playing
+    assert w.running.track[0] >= before, "the song goes on where it was"
+    assert "recorder" in w.strip.hears.text().lower(), "a recorder hears while it records"
+    key(w, Qt.Key.Key_R, Qt.KeyboardModifier.ShiftModifier)
+    assert "recording" in said(w), "no proof take moves the track now"
+    w.playback.listen("now", "recorder")
+    assert "On air" in said(w)
+    pause(9.0)  # longer than this window's proof takes
+    assert w.taking.state == "recording", "it never ends by itself"
+    w.session.edit("a part less", part_edits.remove_part(w.session.setup, "cello"), "gather")
+    assert "parts, listeners and equipment stay" in said(w)
+    key(w, Qt.Key.Key_F5)
+    assert w.running.state == "running"
+    end(w)
+    assert w.place == "share", "the place stays"
+    assert "recorder" not in w.strip.hears.text().lower()
+    folder, take = w.taking.takes[-1]
+    assert stat.S_IMODE(os.stat(folder).st_mode) == 0o700
+    assert all_tracks_end_together(folder, take)
+    lounge = folder / take.far_ends["lounge_call"]
+    sound, rate = sf.read(lounge, dtype="float32")
+    whole = take_sound(folder, take.parts["voice"])[0].shape[1]
+    assert len(sound) > whole - rate, "the far end's file was written as it came"
+    assert stat.S_IMODE(os.stat(lounge).st_mode) == 0o600
+    harp = played(sources["harp"], take.track, len(sound), len(sources["harp"]))
+    late = song_lateness(harp, np.ascontiguousarray(sound.mean(axis=1)), rate)
+    assert len(late) >= 5
+    assert max(late) - min(late) < 3, "no gap and no jump: the song is equally late all the while"
+
+
+@pytest.mark.parametrize("how", [signal.SIGKILL, signal.SIGSTOP], ids=["killed", "hung"])
+def test_a_recorder_that_is_gone_is_said_within_a_second_and_nothing_is_lost(recorded, how):
+    w = recorded
+    folder = w.taking._folder
+    began = time.monotonic()
+    os.kill(w.running.link.recorder.process.pid, how)
+    wait(lambda: "Recording was interrupted" in said(w), 3)
+    assert time.monotonic() - began < 1.6, "said at once, a busy machine counted in"
+    assert "recording" not in w.deck.facts.state or "not recording" in w.deck.facts.state or w.taking.recording.state != "recording"  # fmt: skip
+    wait(lambda: w.taking.recording.state == "recording", 10)
+    pause(1.0)
+    end(w)
+    take = w.taking.take
+    assert len(read_segments(folder)) == 2
+    assert gap_frames(folder) == 0, "the ring still held what the dead recorder did not write"
+    assert all_tracks_end_together(folder, take)
+    assert any("new segment" in m for m in take.missing)
+    assert "Missing" in said(w)
+
+
+def test_a_full_disk_goes_on_elsewhere_and_both_takes_are_whole(recorded):
+    w = recorded
+    first = w.taking._folder
+    sizes = [p.stat().st_size for p in first.glob("parts/*.wav")]
+    pid = w.running.link.recorder.process.pid
+    limit = max(sizes) + 300_000
+    resource.prlimit(pid, resource.RLIMIT_FSIZE, (limit, resource.RLIM_INFINITY))
+    # Whoever comes after that recorder finds no room in this folder either.
+    full = lambda folder: "no space left on device" if folder == first else ""  # noqa: E731
+    import brucke.ui.recording as module
+
+    real, module.can_write = module.can_write, full
+    try:
+        wait(lambda: "goes on in" in said(w), 10)
+        wait(lambda: w.taking.recording.state == "recording" and w.taking._folder != first, 10)
+    finally:
+        module.can_write = real
+    pause(1.2)
+    end(w)
+    (a, b) = w.taking.takes[-2:]
+    assert a[0] == first
+    assert any("no space left" in m and "goes on in" in m for m in a[1].missing)
+    assert all_tracks_end_together(*a)
+    assert all_tracks_end_together(*b)
+
+
+def test_a_folder_that_is_gone_is_said_and_recording_goes_on(recorded):
+    w = recorded
+    folder = w.taking._folder
+    shutil.rmtree(folder)
+    wait(lambda: "the folder is gone" in said(w), 3)
+    wait(lambda: w.taking.recording.state == "recording", 10)
+    assert w.taking._folder != folder
+    pause(1.0)
+    end(w)
+    assert w.taking.take is not None
+    assert all_tracks_end_together(*w.taking.takes[-1])
+
+
+def test_where_nothing_can_be_written_it_says_so_and_takes_another_folder(live, monkeypatch, tmp_path):
+    w = live
+    (tmp_path / "file").write_text("in the way")
+    monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "file" / "data"))
+    monkeypatch.setenv("HOME", str(tmp_path / "home"))
+    key(w, Qt.Key.Key_R)
+    assert "takes nothing" in said(w)
+    wait(lambda: w.taking.recording.state == "recording", 5)
+    assert tmp_path / "home" in w.taking._folder.parents
+    end(w)
+
+
+def test_an_engine_that_hangs_in_a_recording_leaves_it_whole(recorded):
+    w = recorded
+    folder = w.taking._folder
+    wait(lambda: w.running.link.standby is not None, 10)
+    frame = w.running.link.get(Head.RECORDED)
+    os.kill(w.running.link.engine.process.pid, signal.SIGSTOP)
+    wait(lambda: w.running.link.get(Head.RECORDED) > frame + 4800 and w.running.state == "running", 15)
+    wait(lambda: w.taking.recording.state == "recording", 5)
+    pause(1.0)
+    end(w)
+    assert gap_frames(folder) == 0
+    assert all_tracks_end_together(folder, w.taking.take)
