@@ -12,7 +12,8 @@ from brucke.core.presets import OWN, apply_preset
 from brucke.core.processors import Gain, Limiter, PlugIn
 from brucke.core.routing.maps import effective_map
 from brucke.core.setup import Setup
-from brucke.core.setup_file import decode, encode, problems
+from brucke.core.setup_file import decode, encode
+from brucke.core.setup_problems import problems
 from brucke.core.templates import TEMPLATES
 from brucke.demo.make_setup import nightboat as make_nightboat
 from brucke.words_documents import PART_NAMES, TEMPLATE_WORDS, difference_text

@@ -9,6 +9,7 @@ from msgspec.structs import replace
 from brucke.core import edits
 from brucke.core.processors import Compressor, Gate
 from brucke.core.setup import Device, Listener, MapPoint, Moment, MomentRoute, Part, Route, Setup
+from brucke.core.sound.kernels import guard
 from brucke.engine.block import BlockEngine
 from brucke.engine.plan import Live, PlanError, compile_plan, shape_of
 
@@ -193,3 +194,51 @@ def test_a_processor_parameter_that_jumps_does_not_click():
         return spectrum[int(8000 / RATE * len(x)) :].max() / spectrum.max()
 
     assert above(change) < max(above(steady) * 3, 10 ** (-60 / 20))
+
+
+def tone(hz, frames, level=0.5):
+    return (level * np.sin(2 * np.pi * hz * np.arange(frames) / RATE)).astype(np.float32)
+
+
+@pytest.mark.parametrize("delay_ms", [0.0, 68.0, 500.0])
+def test_a_chain_that_comes_goes_and_comes_again_leaves_no_gap_and_plays_nothing_old(delay_ms):
+    """Its ring had stood still: half a second of silence, or of what was played a minute ago, at full level."""
+    routes = (Route(part="p0", listener="l0", delay_ms=delay_ms),)
+    plain = setup_of(1, 1, routes)
+    with_chain = replace(plain, parts=(replace(plain.parts[0], chain=(Compressor(threshold_db=0.0),)),))
+    plans = [compile_plan(s, Live()) for s in (plain, with_chain)]
+    per = RATE // N
+    low, high = tone(440, 3 * per * N), tone(1760, 6 * per * N)
+    sound = np.concatenate([low, high])[None]
+    changes = {per: plans[1], 2 * per: plans[0], 5 * per: plans[1], 6 * per: plans[0], 7 * per: plans[1]}
+    out = run(engine_of(plain), sound, changes)[0, 0]
+    wait = round(delay_ms * 48)
+    expected = np.concatenate([np.zeros(wait, np.float32), sound[0]])[: len(out)]
+    assert np.abs(out[wait:] - expected[wait:]).max() < 0.02, "a compressor that does nothing changes nothing, ever"
+
+
+def test_nothing_that_is_no_number_and_nothing_beyond_one_ever_goes_out():
+    outs = np.zeros((3, 2, N), np.float32)
+    outs[0, 0, 5], outs[1, 1], outs[2] = np.nan, 1e30, 0.25
+    bad, envelope = np.zeros(3, np.int64), np.zeros((3, 1))
+    guard(outs, np.ones(3, np.float32), envelope, float(RATE), bad)
+    assert bad.tolist() == [1, 0, 0]
+    assert np.all(outs[0] == 0), "silent for this block"
+    assert np.abs(outs[1]).max() == 1.0
+    assert np.all(outs[2] == 0.25), "what is fine is not touched"
+
+
+def test_the_monitor_has_a_ceiling_without_latency():
+    setup = setup_of(1, 2)
+    phones = replace(setup.listeners[0], kind="monitor", ceiling_db=-12.0)
+    setup = replace(setup, listeners=(phones, setup.listeners[1]))
+    loud = np.concatenate([tone(300, 100 * N, 0.1), tone(300, 100 * N, 0.99), tone(300, 400 * N, 0.1)])[None]
+    out = run(engine_of(setup), loud)
+    limit = 10 ** (-12 / 20)
+    assert np.abs(out[0]).max() <= limit + 1e-6
+    assert np.abs(out[0, 0, 100 * N : 200 * N]).max() == pytest.approx(limit, rel=1e-3)
+    assert np.allclose(out[0, :, : 100 * N], out[1, :, : 100 * N], atol=1e-7), (
+        "below it nothing changes and nothing is late"
+    )
+    assert np.allclose(out[0, :, -50 * N :], out[1, :, -50 * N :], atol=1e-4), "and it lets go again"
+    assert np.abs(out[1]).max() == pytest.approx(0.99, rel=1e-3), "only the ears have one"

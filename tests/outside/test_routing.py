@@ -18,7 +18,7 @@ from brucke.core.routing.doubled import doubled, first_notch_hz
 from brucke.core.routing.maps import route_gains
 from brucke.core.routing.ways import loops, returns
 from brucke.core.setup import Device, Listener, MapPoint, Part, Route, Setup
-from brucke.core.setup_file import problems
+from brucke.core.setup_problems import problems
 from brucke.core.timing.paths import Situation
 from brucke.engine.plan import Live, capture_channels, compile_plan, shape_of
 from brucke.engine.runner import Runner

@@ -77,10 +77,10 @@ def test_a_take_is_read_as_it_was_saved(tmp_path, nightboat):
 @pytest.mark.parametrize(
     ("body", "said"),
     [
-        ("{", "truncated"),
+        ("{", "line 1, column 2 is not json"),
         ('{"format": "brucke take", "version": 9, "date": "x", "setup": {}}', "not a take this program reads"),
         ('{"format": "brucke take", "version": 1, "date": 5, "setup": {}}', "expected `str`"),
-        ('{"date": "x", "setup": {}, "far_ends": {"a": "/etc/passwd"}}', "leads outside the take"),
+        ('{"date": "2026-11-24", "setup": {}, "far_ends": {"a": "/etc/passwd"}}', "leads outside the take"),
     ],
 )
 def test_a_bad_take_is_one_sentence(tmp_path, body, said):

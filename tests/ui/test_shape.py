@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QFileDialog, QInputDialog
 from brucke.core.edits import set_processed
 from brucke.core.presets import OWN
 from brucke.core.processors import MAX_SLOTS, RANGES, Compressor, Equaliser, Gain, HighPass, Limiter
-from brucke.core.setup_file import chain_problems
+from brucke.core.setup_problems import chain_problems
 from brucke.core.sound.parameters import latency_frames
 from brucke.engine.plan import compile_plan
 from brucke.ui.shape.presets import ShelfDialog

@@ -8,7 +8,8 @@ from pathlib import Path
 from .evidence import Knowledge
 from .naming import free_id
 from .setup import Setup
-from .setup_file import MAX_BYTES, SUFFIX, SetupError, decode, encode, leads_outside
+from .setup_file import MAX_BYTES, SUFFIX, SetupError, decode, encode
+from .setup_problems import leads_outside
 
 BUNDLE_SUFFIX = ".brucke.zip"
 SETUP_NAME = f"setup{SUFFIX}"

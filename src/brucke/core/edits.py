@@ -8,11 +8,12 @@ from typing import Any
 
 from msgspec.structs import replace
 
+from .ranges import held_to
 from .routing.maps import effective_map, shifted_map
 from .routing.ways import own_return
-from .setup import MAX_DELAY_S, MapPoint, Route, Setup
+from .setup import MapPoint, Route, Setup
 
-GAIN_RANGE_DB = (-120.0, 12.0)
+LEAST_GAIN_DB = -120.0
 Cell = tuple[str, str]  # part, listener
 
 
@@ -32,7 +33,7 @@ def _with_some_route(setup: Setup, part: str, listener: str, change: Callable[[R
 
 def set_delay(setup: Setup, part: str, listener: str, delay_ms: float) -> Setup:
     """Delay of one route, held to 0…2 s."""
-    value = min(max(delay_ms, 0.0), MAX_DELAY_S * 1e3)
+    value = held_to("Route", "delay_ms", delay_ms)
     return _with_route(setup, part, listener, lambda r: replace(r, delay_ms=value))
 
 
@@ -44,7 +45,7 @@ def set_delays(setup: Setup, delays_ms: Iterable[tuple[str, str, float]]) -> Set
 
 
 def set_gain(setup: Setup, part: str, listener: str, gain_db: float) -> Setup:
-    value = min(max(gain_db, GAIN_RANGE_DB[0]), GAIN_RANGE_DB[1])
+    value = max(held_to("Route", "gain_db", gain_db), LEAST_GAIN_DB)
     return _with_some_route(setup, part, listener, lambda r: replace(r, gain_db=value))
 
 
@@ -157,7 +158,7 @@ def toggle_point(setup: Setup, part: str, listener: str, source: int, target: in
 
 
 def set_point_gain(setup: Setup, part: str, listener: str, source: int, target: int, gain_db: float) -> Setup:
-    value = min(max(gain_db, -60.0), 12.0)
+    value = max(held_to("MapPoint", "gain_db", gain_db), -60.0)
     now = effective_map(setup.part(part), setup.listener(listener), setup.route(part, listener) or Route(part=part, listener=listener))  # fmt: skip
     return set_map(
         setup,

@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 
+from .ranges import held_to
 from .setup import Part
 
 GOOD_DB = (-18.0, -9.0)  # where the loudest moments should peak, after the trim
@@ -28,4 +29,4 @@ def level_advice(part: Part, loudest_db: float) -> LevelAdvice:
         return LevelAdvice("clipped", part.trim_db)
     if loudest_db <= NOTHING_DB:
         return LevelAdvice("nothing", part.trim_db)
-    return LevelAdvice("set", round(min(max(AIM_DB - loudest_db, -60.0), 40.0), 1))
+    return LevelAdvice("set", round(held_to("Part", "trim_db", AIM_DB - loudest_db), 1))

@@ -7,6 +7,7 @@ from msgspec.structs import replace
 from .edits import set_on
 from .listener_edits import add_listener, device_for, drop_part_from_moment, without_unused_devices
 from .naming import free_id, free_name
+from .ranges import held_to
 from .setup import MAX_PARTS, DeviceKind, Part, PartKind, Setup, Source, Track
 
 KIND_OF: dict[Source, PartKind] = {
@@ -166,7 +167,7 @@ def set_channels(setup: Setup, part: str, channels: tuple[int, ...]) -> Setup:
 
 
 def set_trim(setup: Setup, part: str, trim_db: float) -> Setup:
-    return change_part(setup, part, trim_db=round(min(max(trim_db, -60.0), 40.0), 1))
+    return change_part(setup, part, trim_db=round(held_to("Part", "trim_db", trim_db), 1))
 
 
 # Backing tracks

@@ -25,8 +25,9 @@ from .processors import (
     Processor,
     Thickening,
 )
+from .ranges import MAX_NAME, text_problem
 from .setup import Setup
-from .setup_file import MAX_NAME, chain_problems
+from .setup_problems import chain_problems
 
 PRESET_SUFFIX = ".chain.json"
 FORMAT, VERSION = "brucke chain", 1
@@ -106,6 +107,8 @@ def load_preset(path: Path) -> Preset:
     preset = read_own(path, FORMAT, VERSION, "preset", Preset)
     if not 0 < len(preset.name.strip()) <= MAX_NAME:
         raise FileProblem(f"{path.name}: preset.name: needs 1 to {MAX_NAME} characters")
+    if reason := text_problem("name", preset.name):
+        raise FileProblem(f"{path.name}: preset.name: {reason}")
     for place, reason in chain_problems(preset.chain, "preset.chain"):
         raise FileProblem(f"{path.name}: {place}: {reason}")
     return preset

@@ -9,6 +9,7 @@ from typing import Literal
 import msgspec
 
 from .processors import Processor
+from .ranges import MAX_DELAY_S as MAX_DELAY_S
 from .sound.noise_profile import NoiseProfile
 
 PartKind = Literal["lead", "follower", "far_end", "picture"]
@@ -28,7 +29,6 @@ MAX_PARTS = 64
 MAX_LISTENERS = 16
 MAX_CHANNELS = 16
 MAX_SIDES = 256  # channels of all parts together, each as wide as the widest
-MAX_DELAY_S = 2.0
 
 
 class _Data(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
@@ -115,7 +115,8 @@ class Part(_Data, frozen=True, kw_only=True):
 
 class Listener(_Data, frozen=True, kw_only=True):
     """One place where sound is heard or kept. `air_m` is the way from the loudspeaker to the ear; `chain` processes
-    what goes there, all routes together but those that bypass it; `target_lufs` is how loud that is meant to be.
+    what goes there, all routes together but those that bypass it; `target_lufs` is how loud that is meant to be. Nothing louder than
+    `ceiling_db` ever reaches the ears at a monitor.
     """
 
     id: str
@@ -129,6 +130,7 @@ class Listener(_Data, frozen=True, kw_only=True):
     other_chain: tuple[Processor, ...] | None = None
     version: Version = "A"
     target_lufs: float = -18.0
+    ceiling_db: float = -3.0
 
 
 class MapPoint(_Data, frozen=True, kw_only=True):

@@ -10,7 +10,7 @@ import numpy as np
 
 from ..core.processors import MAX_SLOTS
 from ..core.setup import MAX_DELAY_S
-from ..core.sound.kernels import find_active, finish, measure_inputs, measure_levels, mix, take_in
+from ..core.sound.kernels import find_active, finish, guard, measure_inputs, measure_levels, mix, take_in
 from ..core.sound.kernels import shape as run_chains
 from ..core.sound.processors import LEVEL, MEMORY, STATE
 from .beside import Beside
@@ -51,6 +51,8 @@ class BlockEngine:
         self.part_meters = np.zeros((shape.parts, shape.sides, 2), np.float32)
         self.out_meters = np.zeros((shape.listeners, shape.channels, 2), np.float32)
         self.bad = np.zeros(shape.parts, np.int64)
+        self.bad_sums = np.zeros(shape.listeners, np.int64)
+        self._envelope = np.zeros((shape.listeners, 1))
         self.input_peaks = np.zeros(shape.captures, np.float32)
         self.clips = np.zeros(shape.captures, np.int64)
         self._ins: F32 | None = None
@@ -102,8 +104,24 @@ class BlockEngine:
         assert self._waiting is not None
         self._old, self._new, self._waiting = self._new, self._waiting, None
         self._fading = 0
+        self._fill_processed()
         self._noise.adopt(self._new)
         self._find()
+
+    def _fill_processed(self) -> None:
+        """A chain that comes to a part finds, for as long as any route is delayed, the sound as it was without it: the
+        ring it writes to has stood still, and nothing old may be heard out of it, nor nothing."""
+        old, new, n = self._old, self._new, self.shape.block
+        comes = (new.codes[:, 0] != 0) & (old.codes[:, 0] == 0) & (self._chains.running[:, 0] == 0)
+        for p in np.flatnonzero(comes):
+            past = int(max(old.delay[:, p].max(), new.delay[:, p].max())) + 2 * n
+            begin = self._pos - min(past, self._size)
+            if begin < 0:
+                self._ring[p, 1, :, self._size + begin : self._size] = self._ring[
+                    p, 0, :, self._size + begin : self._size
+                ]
+            self._ring[p, 1, :, max(0, begin) : self._pos] = self._ring[p, 0, :, max(0, begin) : self._pos]
+            self._ring[p, 1, :, self._size :] = self._ring[p, 0, :, self._size :]
 
     def _finishes(self) -> bool:
         """Whether any listener has a chain, or one that still fades out, or routes that passed one by."""
@@ -142,6 +160,7 @@ class BlockEngine:
                 b.listener_codes, b.listener_params, f.running, f.frozen, f.state, f.memory, f.wet, self._work, sums,
                 self.outs, self._passed > 1, rate, sends, returns, answered,
             )  # fmt: skip
+        self.guard()
         self._beside.give(b.codes, b.params, b.listener_codes, b.listener_params)
         if fading:
             self._fading += 1
@@ -151,6 +170,10 @@ class BlockEngine:
         self._pos = (self._pos + self.shape.block) % self._size
         self.frames += self.shape.block
         return self.outs
+
+    def guard(self) -> None:
+        """What goes out is numbers within ± 1, and at a monitor below its ceiling."""
+        guard(self.outs, self._new.ceiling, self._envelope, float(self.shape.rate), self.bad_sums)
 
     def levels(self) -> None:
         """Peak, since whoever shows it last cleared it, and mean square of the newest block."""

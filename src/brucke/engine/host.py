@@ -127,7 +127,7 @@ class Host:
         self.chained[shape.parts :, :, at : at + n] = engine.unfinished[:, :2]
         region.set(Head.RECORDED, region.get(Head.RECORDED) + n)
         region.set(Head.FRAMES, region.get(Head.FRAMES) + n)
-        region.set(Head.NOT_FINITE, int(engine.bad.sum()))
+        region.set(Head.NOT_FINITE, int(engine.bad.sum() + engine.bad_sums.sum()))
         state, share = self.runner.measuring
         if region.get(Head.MEASURE_STATE) != REFUSED or state:
             region.set(Head.MEASURE_STATE, MEASURE_STATES[state])

@@ -64,7 +64,7 @@ class Plan:
     """`part_source` int32 [P, S]; `trim` [P], negative where polarity is reversed; `codes` int32 [P, MAX_SLOTS] and
     `params` [P, MAX_SLOTS, PARAMS] of their chains; `noise` [P, BINS], the
     power of what is to be taken out; `listener_codes` [L, MAX_SLOTS] and `listener_params` those of the listeners'
-    chains; `delay`, `source`, `past` (1: not through the listener's chain) int32 [L, P]; `gain` [L, P, S, C]."""
+    chains; `ceiling` [L], linear, is what never gets louder there; `delay`, `source`, `past` (1: not through the listener's chain) int32 [L, P]; `gain` [L, P, S, C]."""
 
     part_source: I32
     trim: F32
@@ -73,6 +73,7 @@ class Plan:
     noise: F32
     listener_codes: I32
     listener_params: F32
+    ceiling: F32
     delay: I32
     source: I32
     past: I32
@@ -134,11 +135,14 @@ def compile_plan(setup: Setup, live: Live) -> Plan:
         np.zeros((shape.parts, MAX_SLOTS), np.int32), np.zeros((shape.parts, MAX_SLOTS, PARAMS), np.float32),
         np.zeros((shape.parts, BINS), np.float32),
         np.zeros((shape.listeners, MAX_SLOTS), np.int32), np.zeros((shape.listeners, MAX_SLOTS, PARAMS), np.float32),
+        np.ones(shape.listeners, np.float32),
         *(np.zeros((shape.listeners, shape.parts), np.int32) for _ in range(3)),
         np.zeros((shape.listeners, shape.parts, shape.sides, shape.channels), np.float32),
     )  # fmt: skip
     for x, listener in enumerate(setup.listeners):
         plan.listener_codes[x], plan.listener_params[x] = pack(_heard_chain(listener, live), setup.rate_hz)
+        if listener.kind == "monitor":
+            plan.ceiling[x] = db_to_gain(listener.ceiling_db)
     moment = setup.moment(live.moment)
     for p, part in enumerate(setup.parts):
         if part.kind == "picture":

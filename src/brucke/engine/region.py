@@ -116,7 +116,8 @@ class Region:
 
 
 _PLAN_FIELDS = (
-    "part_source", "trim", "codes", "params", "noise", "listener_codes", "listener_params", "delay", "source", "past",
+    "part_source", "trim", "codes", "params", "noise", "listener_codes", "listener_params", "ceiling", "delay",
+    "source", "past",
     "gain",
 )  # fmt: skip
 
@@ -141,6 +142,7 @@ def _specs(s: Shape) -> dict[str, tuple[str, tuple[int, ...]]]:
         "plan_params": ("float32", (2, s.parts, MAX_SLOTS, PARAMS)),
         "plan_listener_codes": ("int32", (2, s.listeners, MAX_SLOTS)),
         "plan_listener_params": ("float32", (2, s.listeners, MAX_SLOTS, PARAMS)),
+        "plan_ceiling": ("float32", (2, s.listeners)),
         "plan_delay": ("int32", (2, s.listeners, s.parts)),
         "plan_source": ("int32", (2, s.listeners, s.parts)),
         "plan_past": ("int32", (2, s.listeners, s.parts)),

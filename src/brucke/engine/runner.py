@@ -156,7 +156,9 @@ class Runner:
         outs = self.engine.step(ins)
         if self._measuring is not None:
             self._measure_block(ins, outs)
+            self.engine.guard()
         elif self._back is not None:
             self._back_block(outs)
+            self.engine.guard()
         self.engine.levels()
         return outs

@@ -8,6 +8,7 @@ from typing import TypeVar
 import msgspec
 
 from ..core.measure.played import TrackMark
+from ..core.reading import ReadProblem, convert, decode_json, read_bytes
 
 NOTE = "segments.json"
 TRACK = "track.json"
@@ -41,10 +42,8 @@ def _write(path: Path, what: object) -> None:
 
 def _read(path: Path, kind: type[T]) -> T | None:
     try:
-        if not path.is_file() or path.stat().st_size > MAX_BYTES:
-            return None
-        return msgspec.json.decode(path.read_bytes(), type=kind)
-    except (OSError, msgspec.DecodeError, RecursionError):
+        return convert(decode_json(read_bytes(path, MAX_BYTES, "a note")), kind)
+    except ReadProblem:
         return None
 
 

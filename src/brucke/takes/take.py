@@ -1,14 +1,18 @@
 """A take's folder: one file per part and per listener, what the far ends gave back, and take.json."""
 
 import os
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
+from datetime import datetime
 from pathlib import Path
 
 import msgspec
 
 from ..core.evidence import Knowledge
 from ..core.measure.played import TrackMark
+from ..core.ranges import printable, range_problems
+from ..core.reading import ReadProblem, convert, decode_json, read_bytes
 from ..core.setup import Setup
+from ..core.setup_problems import knowledge_problems, leads_outside, problems
 from ..core.take_verdict import ListenerProof
 from ..ports.recording import read_track
 
@@ -62,16 +66,16 @@ def save_take(folder: Path, take: Take) -> None:
 def load_take(folder: Path) -> Take:
     """TakeError where the folder holds no take this program reads."""
     path = folder / "take.json"
+    name = f"{printable(folder.name)}/take.json"
     try:
-        if path.stat().st_size > MAX_BYTES:
-            raise TakeError(f"{path.name}: the file: too large for a take")
-        take = msgspec.json.decode(path.read_bytes(), type=Take)
-    except OSError as e:
-        raise TakeError(f"{folder.name}/take.json: the file: {(e.strerror or str(e)).lower()}") from None
-    except msgspec.DecodeError as e:
-        raise TakeError(f"{folder.name}/take.json: {e}") from None
-    if take.format != FORMAT or take.version > VERSION:
-        raise TakeError(f"{folder.name}/take.json: format: not a take this program reads")
+        raw = decode_json(read_bytes(path, MAX_BYTES, "a take"))
+        if not isinstance(raw, dict) or raw.get("format", FORMAT) != FORMAT or raw.get("version", 1) != VERSION:
+            raise ReadProblem("format: not a take this program reads")
+        take = convert(raw, Take)
+    except ReadProblem as e:
+        raise TakeError(f"{name}: {e}") from None
+    for place, reason in take_problems(take):
+        raise TakeError(f"{name}: {place}: {reason}")
     for files in (take.parts, take.listeners, take.far_ends):
         _inside(folder, files)
     if not take.far_ends:  # whoever made it did not come to its end
@@ -79,7 +83,26 @@ def load_take(folder: Path) -> Take:
     return take
 
 
+def take_problems(take: Take) -> Iterator[tuple[str, str]]:
+    """(place, reason) of what no take of ours holds."""
+    for place, reason in problems(take.setup):
+        yield f"setup.{place}", reason
+    yield from knowledge_problems(take.knowledge)
+    try:
+        datetime.fromisoformat(take.date)
+    except ValueError:
+        yield "date", f"“{printable(take.date)}” is not a date"
+    yield from range_problems(take.proof, "proof")
+    known = {p.id for p in take.setup.parts}
+    for listener, proof in take.proof.items():
+        named = {*proof.left, *([proof.picture.part] if proof.picture else []), *([proof.lead] if proof.lead else [])}
+        for part in sorted(named - known):
+            yield f"proof.{printable(listener)}", f"no part “{printable(part)}”"
+        if proof.picture is not None and proof.picture.period_ms <= 0:
+            yield f"proof.{printable(listener)}.picture", "no picture lasts so long"
+
+
 def _inside(folder: Path, files: Mapping[str, str]) -> None:
     for name in files.values():
-        if not (folder / name).resolve().is_relative_to(folder.resolve()):
-            raise TakeError(f"{folder.name}/take.json: “{name}” leads outside the take")
+        if leads_outside(name) or not (folder / name).resolve().is_relative_to(folder.resolve()):
+            raise TakeError(f"{printable(folder.name)}/take.json: “{printable(name)}” leads outside the take")

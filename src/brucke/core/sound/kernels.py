@@ -15,6 +15,7 @@ from numba import njit
 from .parameters import PARAMS
 from .processors import run_chain
 
+FALL_BACK_S = 0.08  # how fast a held peak is let go
 _ADDS = {"reassoc", "contract", "nsz"}  # sums may be reordered; NaN and infinity are still tested
 
 
@@ -207,6 +208,46 @@ def finish(  # type: ignore[no-untyped-def]
                 _forget(running[x], frozen[x], state[x], memory[x])
         if passed:
             outs[x] += sums[1, x]
+
+
+@njit("void(float32[:, :, ::1], float32[::1], float64[:, ::1], float64, int64[::1])", nogil=True, cache=True)
+def guard(outs, ceiling, envelope, rate, bad):  # type: ignore[no-untyped-def]
+    """Nothing can hurt ears: what goes out [listeners, C, n] is numbers within ± 1, in place and without latency.
+
+    A listener whose sum holds anything else is silent for this block and counted in `bad` [listeners]. Where `ceiling`
+    [listeners] is below 1 its peaks are held there: at once, and let go with FALL_BACK_S; `envelope` [listeners, 1]
+    remembers.
+    """
+    n = outs.shape[2]
+    fall = math.exp(-1.0 / (FALL_BACK_S * rate))
+    one = np.float32(1.0)
+    for x in range(outs.shape[0]):
+        total = np.float32(0.0)
+        peak = np.float32(0.0)
+        for c in range(outs.shape[1]):
+            total += _nothing_of(outs[x, c])
+            for i in range(n):
+                peak = max(peak, abs(outs[x, c, i]))
+        if not math.isfinite(total):
+            bad[x] += 1
+            outs[x] = 0.0
+            continue
+        limit, held = np.float64(ceiling[x]), envelope[x, 0]
+        if limit < 1.0 and (peak > limit or held > limit):
+            for i in range(n):
+                held *= fall
+                for c in range(outs.shape[1]):
+                    held = max(held, abs(outs[x, c, i]))
+                if held > limit:
+                    less = np.float32(limit / held)
+                    for c in range(outs.shape[1]):
+                        outs[x, c, i] *= less
+            envelope[x, 0] = held if held > limit else 0.0
+            peak = np.float32(limit)
+        if peak > one:
+            for c in range(outs.shape[1]):
+                for i in range(n):
+                    outs[x, c, i] = min(max(outs[x, c, i], -one), one)
 
 
 @njit(

@@ -5,7 +5,9 @@ short-term 3 s, ten times a second), EBU Tech 3342 (range). The weighting's anal
 gets its filter, are from memory; at 48 kHz they give the coefficients printed in BS.1770.
 """
 
+import itertools
 import math
+from collections import deque
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -18,6 +20,8 @@ STEP_S = 0.1
 MOMENTARY_STEPS, SHORT_STEPS = 4, 30
 ABSOLUTE_LUFS, RELATIVE_LU, RANGE_RELATIVE_LU = -70.0, -10.0, -20.0
 OFFSET = -0.691
+BIN_LU = 0.01
+BINS = round((30 - ABSOLUTE_LUFS) / BIN_LU)
 OVERSAMPLING, PHASE_TAPS = 4, 24
 # Left, right, centre, left and right surround; every other layout counts each channel once.
 WEIGHTS = {5: (1.0, 1.0, 1.0, 1.41, 1.41)}
@@ -54,7 +58,8 @@ class Loudness:
 
 @dataclass
 class PowerSteps:
-    """K-weighted mean power of every tenth of a second; sound comes as for `LoudnessMeter`."""
+    """K-weighted mean power of every tenth of a second; sound comes as for `LoudnessMeter`. Whoever takes `powers`
+    empties it."""
 
     rate_hz: int
     channels: int
@@ -73,6 +78,45 @@ class PowerSteps:
         whole = len(square) // self._step
         self.powers += square[: whole * self._step].reshape(whole, self._step).mean(axis=1).tolist()
         self._rest = square[whole * self._step :]
+
+
+class GateHistogram:
+    """How many windows had which loudness, in steps of a hundredth of a LU, with the power they had: gating costs the
+    same after three hours as after a minute (EBU Tech 3341 permits a histogram). Powers are kept exactly; only a window
+    within a hundredth of a LU of a gate may fall on its other side."""
+
+    def __init__(self) -> None:
+        self._count = np.zeros(BINS, np.int64)
+        self._power = np.zeros(BINS)
+        self.most = 0.0
+
+    def add(self, power: float) -> None:
+        self.most = max(self.most, power)
+        if power > _power(ABSOLUTE_LUFS):
+            bin = min(BINS - 1, int((_lufs(power) - ABSOLUTE_LUFS) / BIN_LU))
+            self._count[bin] += 1
+            self._power[bin] += power
+
+    def _above(self, relative_lu: float) -> slice | None:
+        """The bins above the relative gate, None where nothing passed the absolute one."""
+        count = int(self._count.sum())
+        if not count:
+            return None
+        gate = _lufs(float(self._power.sum()) / count) + relative_lu
+        return slice(max(0, int((gate - ABSOLUTE_LUFS) / BIN_LU)), BINS)
+
+    def integrated_lufs(self) -> float:
+        kept = self._above(RELATIVE_LU)
+        return -math.inf if kept is None else _lufs(float(self._power[kept].sum() / self._count[kept].sum()))
+
+    def range_lu(self) -> float:
+        """Between the 10th and the 95th percentile of what passes."""
+        kept = self._above(RANGE_RELATIVE_LU)
+        if kept is None:
+            return 0.0
+        reached = np.cumsum(self._count[kept])
+        low, high = (int(np.searchsorted(reached, share * (reached[-1] - 1) + 1)) for share in (0.10, 0.95))
+        return (high - low) * BIN_LU
 
 
 def compared_lufs(before: PowerSteps, after: PowerSteps, seconds: float = 20.0) -> tuple[float, float]:
@@ -97,6 +141,9 @@ class LoudnessMeter:
 
     def __post_init__(self) -> None:
         self._steps = PowerSteps(self.rate_hz, self.channels)
+        self._recent: deque[float] = deque(maxlen=SHORT_STEPS)
+        self._seen = 0
+        self._momentary, self._short = GateHistogram(), GateHistogram()
         taps = firwin(OVERSAMPLING * PHASE_TAPS + 1, 1 / OVERSAMPLING, window=("kaiser", 8.0)) * OVERSAMPLING
         self._interpolator: F64 = np.asarray(taps, np.float64)
         self._tail = np.zeros((self.channels, PHASE_TAPS))
@@ -105,15 +152,26 @@ class LoudnessMeter:
         if sound.shape[1] == 0:
             return
         self._steps.push(sound)
+        self._take_steps()
         self._watch_peak(sound)
 
     @property
     def seconds(self) -> float:
-        return len(self._powers) * STEP_S
+        return self._seen * STEP_S
 
-    @property
-    def _powers(self) -> list[float]:
-        return self._steps.powers
+    def _take_steps(self) -> None:
+        """Every new tenth of a second into its windows."""
+        for power in self._steps.powers:
+            self._recent.append(power)
+            self._seen += 1
+            if self._seen >= MOMENTARY_STEPS:
+                self._momentary.add(self._mean(MOMENTARY_STEPS))
+            if self._seen >= SHORT_STEPS:
+                self._short.add(self._mean(SHORT_STEPS))
+        self._steps.powers.clear()
+
+    def _mean(self, steps: int) -> float:
+        return sum(itertools.islice(self._recent, len(self._recent) - steps, None)) / steps
 
     def _watch_peak(self, sound: F32) -> None:
         x = np.concatenate([self._tail, sound], axis=1)
@@ -126,11 +184,8 @@ class LoudnessMeter:
             peak = max(peak, float(np.max(np.abs(between[:, edge:-edge]), initial=0.0)))
         self.true_peak = max(self.true_peak, peak)
 
-    def _windows(self, steps: int) -> F64:
-        return _windows(self._powers, steps)
-
     def _newest(self, steps: int) -> float:
-        return _lufs(float(np.mean(self._powers[-steps:]))) if len(self._powers) >= steps else -math.inf
+        return _lufs(self._mean(steps)) if self._seen >= steps else -math.inf
 
     @property
     def momentary_lufs(self) -> float:
@@ -142,31 +197,23 @@ class LoudnessMeter:
 
     @property
     def integrated_lufs(self) -> float:
-        return integrated_lufs(self._powers)
+        """Of all tenths of a second, through both gates."""
+        return self._momentary.integrated_lufs()
 
     @property
     def range_lu(self) -> float:
         """Between the 10th and the 95th percentile of the short-term loudness that passes its gates."""
-        blocks = self._windows(SHORT_STEPS)
-        loud = blocks[blocks > _power(ABSOLUTE_LUFS)]
-        if not len(loud):
-            return 0.0
-        kept = loud[loud > _power(_lufs(float(loud.mean())) + RANGE_RELATIVE_LU)]
-        low, high = np.percentile([_lufs(p) for p in kept], [10, 95])
-        return float(high - low)
+        return self._short.range_lu()
 
     def result(self) -> Loudness:
-        def most(steps: int) -> float:
-            return _lufs(float(self._windows(steps).max(initial=0.0)))
-
         return Loudness(
-            self.integrated_lufs, most(MOMENTARY_STEPS), most(SHORT_STEPS), self.range_lu,
+            self.integrated_lufs, _lufs(self._momentary.most), _lufs(self._short.most), self.range_lu,
             20 * math.log10(self.true_peak) if self.true_peak > 0 else -math.inf,
         )  # fmt: skip
 
 
 def integrated_lufs(powers: list[float]) -> float:
-    """Of all tenths of a second, through both gates."""
+    """Of all tenths of a second, through both gates: the plain form, which looks at all of them again."""
     blocks = _windows(powers, MOMENTARY_STEPS)
     loud = blocks[blocks > _power(ABSOLUTE_LUFS)]
     if not len(loud):
