@@ -173,3 +173,59 @@ def test_a_delayed_copy_helper_is_exact():
     x = np.zeros(64, np.float32)
     x[3] = 1
     assert delayed(x, 5, 64).argmax() == 8
+
+
+def interface_parts(nightboat, *parts):
+    """The Nightboat hour with other parts at its interface."""
+    kept = tuple(p for p in nightboat.parts if p.id in ("harp", "picture", "lounge"))
+    routes = tuple(r for r in nightboat.routes if r.part in {p.id for p in kept})
+    return replace(nightboat, parts=(*kept, *parts), routes=routes, moments=())
+
+
+def captured(nightboat, sounds, *parts):
+    """What the engine gets of each part [sides, frames] in sixteen seconds, while they play to the harp."""
+    setup = interface_parts(nightboat, *parts)
+    named = {p.id: sounds[p.beat_source.removesuffix(".flac")] for p in setup.parts if p.beat_source}
+    world = Offline(setup, invent(setup, 1, True), named)
+    world.world.play()
+    blocks = []
+    for _ in range(16 * RATE // setup.block_frames):
+        world.block()
+        blocks.append(world.runner.engine.raw.copy())
+    taken = np.concatenate(blocks, axis=2)
+    return {p.id: taken[i, : len(p.channels)] for i, p in enumerate(setup.parts)}
+
+
+def test_two_parts_on_one_input_and_a_stereo_part_are_captured_as_real_equipment_would(nightboat, sounds):
+    """One input has one converter: what two sing into it adds up and is no later; stereo is on both sides alike."""
+    voice, cello = nightboat.part("voice"), nightboat.part("cello")
+    beside = replace(cello, channels=voice.channels)
+    alone, other = (captured(nightboat, sounds, p)[p.id][0] for p in (voice, beside))
+    both = captured(nightboat, sounds, voice, beside)
+    assert np.abs(alone).max() > 0.05 < np.abs(other).max()
+    assert np.array_equal(both["voice"], both["cello"]), "one input is one input"
+    assert np.abs(both["voice"][0] - np.clip(alone + other, -1, 1)).max() < 1e-3
+    left, right = captured(nightboat, sounds, replace(voice, channels=(0, 1)))["voice"]
+    assert np.abs(left - right).max() < 1e-3
+    assert np.abs(left - alone).max() < 1e-3
+
+
+def test_two_cameras_take_pictures_each_at_its_own_pace(nightboat, sounds, tmp_path):
+    picture = nightboat.part("picture")
+    slow = replace(nightboat.device(picture.device), id="second_camera", pictures_per_s=15.0)
+    second = replace(picture, id="second", device="second_camera")
+    setup = replace(nightboat, devices=(*nightboat.devices, slow), parts=(*nightboat.parts, second))
+    world = Offline(
+        setup, invent(setup, 1, True), {p.id: sounds[p.id] for p in nightboat.parts if p.id in sounds}
+    ).world
+    taken = []
+    world._show = lambda part, device, at, seen: taken.append((part.id, at))
+    world.keep_far_ends(tmp_path)
+    silence = np.zeros((len(setup.listeners), 6, setup.block_frames), np.float32)
+    for _ in range(4 * RATE // setup.block_frames):
+        world.step(silence.copy())
+    world.give_back()
+    for id, rate in (("picture", nightboat.device(picture.device).pictures_per_s), ("second", 15.0)):
+        times = [at for part, at in taken if part == id]
+        assert len(times) == pytest.approx(4 * rate, abs=1)
+        assert np.diff(times) == pytest.approx(np.full(len(times) - 1, RATE / rate), abs=1)

@@ -152,6 +152,8 @@ def test_a_full_disk_goes_on_elsewhere_and_both_takes_are_whole(recorded):
     try:
         wait(lambda: "goes on in" in said(w), 10)
         wait(lambda: w.taking.recording.state == "recording" and w.taking._folder != first, 10)
+    except AssertionError as e:
+        raise AssertionError(f"{said(w)}: {w.taking.recording.state}, {w.taking.state}, {w.taking._folder}") from e
     finally:
         module.can_write = real
     pause(1.2)

@@ -59,8 +59,6 @@ class BlockEngine:
         self._ring = np.zeros((shape.parts, 2, shape.sides, size + n), np.float32)
         self._ring[:] = 0.0  # touched now, so that no page is first met in the block path
         self._size, self._pos = size, 0
-        self._chains = _Chains(plan.codes, plan.params)
-        self._finishing = _Chains(plan.listener_codes, plan.listener_params)
         self.shaped = np.zeros((shape.parts, 2, n), np.float32)
         self.readings = np.zeros((shape.parts + shape.listeners, MAX_SLOTS + 1, READINGS), np.float32)
         self._sums = np.zeros((2, shape.listeners, shape.channels, n), np.float32)
@@ -68,18 +66,24 @@ class BlockEngine:
         self._straight = self.outs[None]  # without any such chain the sums are what goes out
         self._fades_out = False
         self._work = np.zeros((2, n), np.float32)
-        self._noise = NoiseStages(shape, plan)
         self._beside = beside or Beside(n)
         self._length = round(CROSSFADE_S * shape.rate)
         blocks = math.ceil(self._length / n)
         ramp = np.clip((np.arange(blocks * n) + 1) / self._length, 0, 1)
         self._fades = (0.5 - 0.5 * np.cos(np.pi * ramp)).astype(np.float32).reshape(blocks, n)
         self._steady = np.ones(n, np.float32)
-        self._old = self._new = plan
         self._waiting: Plan | None = None
-        self._fading = blocks
         self._active = np.zeros((shape.listeners * shape.parts, 3), np.int32)
         self._count = 0
+        self.begin_with(plan)
+
+    def begin_with(self, plan: Plan) -> None:
+        """Before the first block: this plan, without fading from another."""
+        self._chains = _Chains(plan.codes, plan.params)
+        self._finishing = _Chains(plan.listener_codes, plan.listener_params)
+        self._noise = NoiseStages(self.shape, plan)
+        self._old = self._new = plan
+        self._fading = len(self._fades)
         self._find()
 
     @property

@@ -35,7 +35,6 @@ class Host:
         shape = region.shape
         number, plan = region.read_plan()
         told: Any = region["plug_ins"]
-        told[:, SENT] += 1  # nothing that was done for another engine counts
         beside = SharedBeside(region.sound("plug_in_sends"), region.sound("plug_in_returns"), told, bells)
         self.runner = Runner(shape, plan, beside)
         self.adopted = number
@@ -52,8 +51,14 @@ class Host:
         self.started = False
 
     def run(self) -> None:
-        self._be_prompt()
+        """From the word on; what was made ready before it has the newest plan first."""
         region = self.region
+        number, plan = region.read_plan()
+        if number != self.adopted:
+            self.adopted = number
+            self.runner.begin_with(plan)
+        told: Any = region["plug_ins"]
+        told[:, SENT] += 1  # nothing that was done for another engine counts
         region.set(Head.GENERATION, region.get(Head.GENERATION) + 1)
         region.set(Head.STATE, 1)
         self.port.start()
@@ -79,7 +84,7 @@ class Host:
         self.region.set(Head.CARD_OUT_US, round(out_s * 1e6))
         self.region.set(Head.CARD_DROPOUTS, dropouts)
 
-    def _be_prompt(self) -> None:
+    def be_prompt(self) -> None:
         gc.collect()
         gc.freeze()
         gc.disable()
@@ -186,10 +191,12 @@ def main() -> None:
     region, channel = attach(sys.argv[1], int(sys.argv[2])), Channel.attach(int(sys.argv[3]))
     wiring = msgspec.json.decode(sys.argv[5], type=Wiring) if len(sys.argv) > 5 else None
     warm_up(region)
+    host = Host(region, channel, [int(b) for b in sys.argv[4].split(",")], wiring)
+    host.be_prompt()
     while (message := channel.receive()) is None and not channel.lost:
         channel.wait()
     if message is not None and message["do"] == "go":
-        Host(region, channel, [int(b) for b in sys.argv[4].split(",")], wiring).run()
+        host.run()
 
 
 if __name__ == "__main__":

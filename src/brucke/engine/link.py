@@ -24,6 +24,7 @@ from .channel import Channel
 from .plan import F32, Plan, Shape
 from .region import Head, Region, chain_frames, record_frames, shape_text
 
+LOUDNESS_SILENT_S = 4.0
 MEASURE_WORDS = {0: "", 1: "fading", 2: "sounding", 3: "done", 4: "refused"}
 
 
@@ -72,7 +73,24 @@ class EngineLink:
     def listen(self) -> None:
         """Loudness is measured from now on, by a process of its own."""
         if self.loudness is None:
+            self.region.set(Head.LOUDNESS_NS, time.monotonic_ns())
             self.loudness = self._spawn("loudness", "brucke.engine.loudness_host")
+
+    def watch_helpers(self) -> list[str]:
+        """Those beside the engine that are gone or do nothing are started anew; which they were."""
+        found = []
+        if self.standby is not None and not self.standby.alive:
+            self._end(self.standby)
+            self.standby = None
+            self.stand_by()
+            found.append("standby")
+        silent = (time.monotonic_ns() - self.region.get(Head.LOUDNESS_NS)) / 1e9
+        if self.loudness is not None and (not self.loudness.alive or silent > LOUDNESS_SILENT_S):
+            self._end(self.loudness)
+            self.loudness = None
+            self.listen()
+            found.append("loudness")
+        return found
 
     def stand_by(self) -> None:
         """A second engine that is ready and waits, so that a death is short."""
@@ -116,6 +134,8 @@ class EngineLink:
         self.region.set(Head.BACK, -1)
         self.restarts += 1
         ready = self.standby if self.standby is not None and self.standby.alive else None
+        self.engine.process.kill()
+        self.engine.process.wait()
         self.engine = ready or self._spawn("engine", "brucke.engine.host", *self._engine_arguments)
         self.standby = None
         self.engine.channel.send("go")
@@ -142,9 +162,10 @@ class EngineLink:
         s = self.shape
         ring = self.region.sound("record_ring")
         done, size = self.region.get(Head.RECORDED), record_frames(s)
-        frames = min(round(seconds * s.rate), done, size - 8 * s.block)
+        frames = min(round(seconds * s.rate), done, size - s.rate // 2)
         index = np.arange(done - frames, done) % size
         rows = ring[:, index]
+        rows[:, : max(0, self.region.get(Head.RECORDED) + s.block - size - (done - frames))] = 0.0
         split = s.sides * s.parts
         return rows[:split].reshape(s.parts, s.sides, -1), rows[split:].reshape(s.listeners, s.channels, -1)
 
@@ -154,8 +175,11 @@ class EngineLink:
         ring = self.region.sound("record_ring" if index < s.parts else "chain_ring")
         size = record_frames(s) if index < s.parts else chain_frames(s)
         rows = ring[index * s.sides : index * s.sides + 2] if index < s.parts else ring[index]
-        frames = min(frames, done, size - 8 * s.block)
-        return rows[:, np.arange(done - frames, done) % size]
+        frames = min(frames, done, size - s.rate // 4)
+        sound: F32 = rows[:, np.arange(done - frames, done) % size]
+        # What was written over while it was copied is not what was asked for.
+        sound[:, : max(0, self.region.get(Head.RECORDED) + s.block - size - (done - frames))] = 0.0
+        return sound
 
     def meters(self) -> tuple[F32, F32]:
         """Copies of (parts [P, S, peak and mean square], listeners [L, C, peak and mean square])."""

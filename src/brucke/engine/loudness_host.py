@@ -80,7 +80,9 @@ class Listening:
             self._anew()
         sound = self._rows(self.record, frames, record_frames(s))
         ends = self._rows(self.chained, frames, chain_frames(s))
-        self.at += frames
+        written, self.at = region.get(Head.RECORDED), self.at + frames
+        if written + s.block - (self.at - frames) > chain_frames(s):
+            return  # written over while it was copied: left out
         split = s.sides * s.parts
         parts = sound[:split].reshape(s.parts, s.sides, -1)[:, :2]
         outs = sound[split:].reshape(s.listeners, s.channels, -1)[:, :2]
@@ -118,6 +120,7 @@ def main() -> None:
             break
         if message is not None:
             listening.question = msgspec.convert(message, Question)
+        region.set(Head.LOUDNESS_NS, time.monotonic_ns())
         listening.step()
         answer = listening.question.answer(region.shape.rate) if listening.question is not None else None
         if answer is not None:

@@ -56,6 +56,7 @@ class Head(IntEnum):
     CARD_IN_US = 20  # what a sound card reports of itself, in microseconds; 0 without one
     CARD_OUT_US = 21
     CARD_DROPOUTS = 22
+    LOUDNESS_NS = 24  # monotonic time of the newest look at loudness
     LOUDNESS_FROM = 23  # the frame since which loudness is integrated; another one begins anew
 
 

@@ -52,6 +52,11 @@ class Runner:
         self._back_at = 0
         self._back_level = 0.0
 
+    def begin_with(self, plan: Plan) -> None:
+        """Before anything sounds: this plan, without fading from another."""
+        self._plan = plan
+        self.engine.begin_with(plan)
+
     def adopt(self, plan: Plan) -> None:
         self._plan = plan
         if self._measuring is None:

@@ -16,7 +16,7 @@ from ..core.setup import Device, Part, Setup, Track
 from ..core.units import db_to_gain
 from ..ports.player import BackingPlayer, TrackLike
 from ..ports.track import MemoryTrack
-from .camera import Scene, loudness_of
+from .camera import U8, Scene, loudness_of
 from .delays import F32, DelayLine
 from .performer import Performer
 from .room import Room
@@ -126,7 +126,6 @@ class World:
 
     def _make_camera(self) -> None:
         self._scenes: list[tuple[Part, Device, Scene, str]] = []
-        self._next_picture = 0.37 * self.rate / 30
         for part in self.setup.parts:
             if part.kind != "picture" or part.shows not in self._mono:
                 continue
@@ -134,6 +133,8 @@ class World:
             stem = self._mono[part.shows]
             scene = Scene(clap_times(stem, self.rate), loudness_of(stem, self.rate))
             self._scenes.append((part, device, scene, part.shows))
+        # No two begin to look at the same moment.
+        self._next_picture = [(0.37 + 0.21 * i) * self.rate / 30 for i in range(len(self._scenes))]
 
     # Acts of the people in it
 
@@ -259,19 +260,29 @@ class World:
             ear = ear + self._mixed
         heard = ear.mean(axis=0)
         hold = self.cable != "unplugged"
+        inputs = {c: np.zeros(self.n, np.float32) for c in self._in_lines}
         for part in self._parts_of(device):
-            performer = self._performers.get(part.id)
-            sound = np.zeros(self.n, np.float32)
-            if performer is not None:
-                performer.hear(now, heard, rough)
-                if self.player.playing and not hold:
-                    sound = performer.play(now, self.n) * np.float32(10 ** (self.softer_db / 20))
-            if part.id in self._boxes:
-                sound = self._boxes[part.id].push(sound)
-            if hold and part.channels[0] == min(self._in_lines):
-                sound = sound + self._through_cable(ear[0], now)
-            self._capture(device, part, sound, captures)
+            sound = self._perform(part, now, heard, rough, hold)
+            for channel in part.channels:  # who plays in stereo is heard on both
+                inputs[channel] += sound
+                if part.source == "microphone":
+                    inputs[channel] += self._murmur
+        if hold and inputs:
+            inputs[min(inputs)] += self._through_cable(ear[0], now)
+        for channel, sound in inputs.items():
+            self._capture(device, channel, sound, captures)
         self._take_pictures(now)
+
+    def _perform(self, part: Part, now: int, heard: F32, rough: int, hold: bool) -> F32:
+        """What a part gives to its inputs in this block."""
+        performer = self._performers.get(part.id)
+        if performer is None:
+            return np.zeros(self.n, np.float32)
+        performer.hear(now, heard, rough)
+        sound = np.zeros(self.n, np.float32)
+        if self.player.playing and not hold:
+            sound = performer.play(now, self.n) * np.float32(10 ** (self.softer_db / 20))
+        return self._boxes[part.id].push(sound) if part.id in self._boxes else sound
 
     def _through_cable(self, ear: F32, now: int) -> F32:
         sound = ear * np.float32(CABLE_GAIN[self.cable])
@@ -283,27 +294,23 @@ class World:
             return line[start : start + len(sound)]
         return sound
 
-    def _capture(self, device: Device, part: Part, sound: F32, captures: dict[tuple[str, int], F32]) -> None:
+    def _capture(self, device: Device, channel: int, sound: F32, captures: dict[tuple[str, int], F32]) -> None:
+        """One input, whoever stands at it: once a block through its converter."""
         truth = self.truth.interfaces[device.id]
         level = truth.noise_db if self.noise_db is None else self.noise_db
         noise = (self._rng.standard_normal(self.n) * 10 ** (level / 20)).astype(np.float32)
-        if part.source == "microphone":
-            noise += self._murmur
-        channel = part.channels[0]
         taken = np.clip(self._in_lines[channel].push(sound + noise), -1, 1).astype(np.float32)
         captures[(device.id, channel)] = taken
-        for other in part.channels[1:]:
-            captures.setdefault((device.id, other), np.zeros(self.n, np.float32))
         if channel == min(self._in_lines):
             self._mixed = np.stack([line.push(taken) for line in self._mixer])
 
     def _take_pictures(self, now: int) -> None:
-        for part, device, scene, shown in self._scenes:
-            period = self.rate / device.pictures_per_s
-            if self._next_picture >= now + self.n:
+        """Every camera at its own pace."""
+        for i, (part, device, scene, shown) in enumerate(self._scenes):
+            at = self._next_picture[i]
+            if at >= now + self.n:
                 continue
-            at = self._next_picture
-            self._next_picture += period
+            self._next_picture[i] = at + self.rate / device.pictures_per_s
             if not any(stream.keeping for _, stream in self._streams.values()):
                 continue
             performer = self._performers.get(shown)
@@ -311,10 +318,13 @@ class World:
             if performer is not None and self.player.playing:
                 pose = performer.pose(int(at))
                 where = None if pose is None else (pose % len(performer.stem)) / self.rate
-            picture = scene.draw(where)
-            transfer = self.truth.cameras[device.id].transfer_s
-            for id, (_, stream) in self._streams.items():
-                listener = next(x.id for x in self.setup.listeners if x.device == id)
-                route = self.setup.route(part.id, listener)
-                if route is not None and route.on:
-                    stream.see(int(at + transfer * self.rate), picture)
+            self._show(part, device, int(at), scene.draw(where))
+
+    def _show(self, part: Part, device: Device, at: int, picture: U8) -> None:
+        """A picture that was taken at frame `at` to every stream that this camera is routed to."""
+        transfer = self.truth.cameras[device.id].transfer_s
+        for id, (_, stream) in self._streams.items():
+            listener = next(x.id for x in self.setup.listeners if x.device == id)
+            route = self.setup.route(part.id, listener)
+            if route is not None and route.on:
+                stream.see(int(at + transfer * self.rate), picture)

@@ -23,7 +23,8 @@ from ..words import device_name
 from .session import Session
 
 SLEEP_S = 1.0
-STILL_TICKS = 90  # about three seconds of a window that is itself awake
+HANG_LOOKS = 6
+HANG_S = 0.7  # an engine that lives and gives nothing for so long is replaced
 LISTEN_S = 1.0  # after the engine is up, loudness is measured
 RECENT_S = 60.0
 STAND_BY_S = 2.0  # after the engine is up, another is made ready
@@ -54,6 +55,7 @@ class Running(QObject):
         self._clips_from: dict[str, int] = {}
         self._clips_now: dict[str, int] = {}
         self._frames = self._still = self._dropouts = 0
+        self._moved = 0.0
         self._heard_of: list[tuple[float, int]] = []  # (when, how many) dropouts
         self._told: tuple[object, ...] = ()
         self.card: Wiring | None = None
@@ -145,6 +147,8 @@ class Running(QObject):
                 link.stand_by()
             if time.monotonic() - self._up_since > LISTEN_S:
                 link.listen()
+            if "loudness" in link.watch_helpers():
+                self.session.noticed.emit("Loudness was not being measured; it is again, from now on.", "amber")
             self.readings = link.readings()
             self.loudness, self.chain_loudness = link.listener_loudness(), link.chain_loudness()
             parts, outs = link.meters()
@@ -196,15 +200,11 @@ class Running(QObject):
 
     def _hangs(self, link: EngineLink) -> bool:
         """An engine that lives and does nothing (a driver that never answers) is ended, and then started again."""
-        frames = link.get(Head.FRAMES)
-        self._still = self._still + 1 if frames == self._frames and self.state == "running" else 0
-        self._frames = frames
-        if self._still < STILL_TICKS:
-            return False
-        self._still = 0
-        link.engine.process.kill()
-        link.engine.process.wait()
-        return True
+        frames, now = link.get(Head.FRAMES), time.monotonic()
+        if frames != self._frames or self.state != "running":
+            self._frames, self._moved, self._still = frames, now, 0
+        self._still += 1  # the window may itself have been stopped meanwhile: it has to have looked several times
+        return now - self._moved > HANG_S and self._still > HANG_LOOKS
 
     def _came_up(self, link: EngineLink) -> None:
         again = self.state == "restarting"
