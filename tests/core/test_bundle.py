@@ -1,8 +1,8 @@
 """One file with everything, and what a crash leaves: whole or not at all, and nothing ever lands outside its folder."""
 
 import io
-import os
 import signal
+import stat
 import subprocess
 import sys
 import zipfile
@@ -10,10 +10,12 @@ import zipfile
 import pytest
 from msgspec.structs import replace
 
+from brucke.core.alive import Who, is_alive, this_program
 from brucke.core.bundle import BUNDLE_SUFFIX, SETUP_NAME, export_bundle, import_bundle, sound_files
+from brucke.core.copying import copy_whole
 from brucke.core.evidence import Knowledge, Spoil
 from brucke.core.recovery import Recovery, find_recoveries, recovery_file, write_recovery
-from brucke.core.setup_file import MAX_BYTES, SetupError, encode, load
+from brucke.core.setup_file import MAX_BYTES, SetupError, encode, load, save
 from brucke.demo import FOLDER
 
 KNOWLEDGE = Knowledge(spoils=(Spoil(key="round_trip:table", date="2026-11-25", reason="engine restarted", sequence=1),))
@@ -81,8 +83,8 @@ def test_an_export_that_fails_leaves_the_old_one(nightboat, bundle):
     assert [p.name for p in bundle.parent.iterdir()] == [bundle.name]
 
 
-def recovery(setup, pid):
-    return Recovery(setup=setup, knowledge=KNOWLEDGE, path="/somewhere/hour.brucke.json", folders=("/a",), pid=pid)
+def recovery(setup, who):
+    return Recovery(setup=setup, knowledge=KNOWLEDGE, path="/somewhere/hour.brucke.json", folders=("/a",), who=who)
 
 
 def gone_pid():
@@ -93,8 +95,8 @@ def gone_pid():
 
 
 def test_only_what_a_program_that_is_gone_left_is_recovered(nightboat, tmp_path):
-    gone = gone_pid()
-    write_recovery(tmp_path, recovery(replace(nightboat, name="lives"), os.getpid()))
+    gone = Who(pid=gone_pid(), started=1, boot=this_program().boot)
+    write_recovery(tmp_path, recovery(replace(nightboat, name="lives"), this_program()))
     write_recovery(tmp_path, recovery(replace(nightboat, name="gone"), gone))
     for i, content in enumerate((b"", b"{", b'{"pid": "x"}', b"[]", b'{"pid": 1, "document": 3}')):
         (tmp_path / f"bad{i}.recovery.json").write_bytes(content)
@@ -103,6 +105,36 @@ def test_only_what_a_program_that_is_gone_left_is_recovered(nightboat, tmp_path)
         (recovery_file(tmp_path, gone), recovery(replace(nightboat, name="gone"), gone))
     ]
     assert find_recoveries(tmp_path / "nothing") == []
+    # Another program has our number now, or it is another boot: what was left is not hidden by that.
+    me = this_program()
+    for again in (Who(pid=me.pid, started=me.started - 1, boot=me.boot), Who(pid=me.pid, started=me.started, boot="x")):
+        assert not is_alive(again)
+    assert is_alive(me)
+
+
+def test_a_copy_is_whole_or_not_there_and_a_saved_file_keeps_its_mode_and_its_link(nightboat, tmp_path, monkeypatch):
+    source, target = tmp_path / "long.wav", tmp_path / "copy.wav"
+    source.write_bytes(b"x" * 3_000_000)
+
+    def full(data, out, size):
+        out.write(data.read(1_000_000))
+        raise OSError(28, "No space left on device")
+
+    with monkeypatch.context() as m:
+        m.setattr("shutil.copyfileobj", full)
+        with pytest.raises(OSError, match="No space left"):
+            copy_whole(source, target)
+    assert [p.name for p in tmp_path.iterdir()] == ["long.wav"], "no half copy that would then be kept for good"
+    copy_whole(source, target)
+    assert target.read_bytes() == source.read_bytes()
+    real, link = tmp_path / "real.brucke.json", tmp_path / "link.brucke.json"
+    save(real, nightboat, KNOWLEDGE)
+    real.chmod(0o640)
+    link.symlink_to(real)
+    save(link, replace(nightboat, name="again"), KNOWLEDGE)
+    assert link.is_symlink()
+    assert load(real)[0].name == "again"
+    assert stat.S_IMODE(real.stat().st_mode) == 0o640
 
 
 WRITER = """
@@ -110,11 +142,12 @@ import sys, itertools
 from pathlib import Path
 from msgspec.structs import replace
 from brucke.core.evidence import Knowledge
+from brucke.core.alive import this_program
 from brucke.core.recovery import Recovery, write_recovery
 from brucke.demo.make_setup import nightboat
 setup = nightboat()
 for i in itertools.count():
-    write_recovery(Path(sys.argv[1]), Recovery(setup=replace(setup, notes=str(i)), knowledge=Knowledge(), path="", folders=(), pid=__import__("os").getpid()))
+    write_recovery(Path(sys.argv[1]), Recovery(setup=replace(setup, notes=str(i)), knowledge=Knowledge(), path="", folders=(), who=this_program()))
     print(i, flush=True)
 """
 
@@ -128,5 +161,5 @@ def test_killed_while_writing_the_last_whole_one_is_there(tmp_path):
         process.wait()
         said = [int(x) for x in process.stdout.read().split()]
         last = said[-1] if said else last
-        found = {r.pid: r for _, r in find_recoveries(tmp_path)}
+        found = {r.who.pid: r for _, r in find_recoveries(tmp_path)}
         assert int(found[process.pid].setup.notes) >= last, "what was said to be written is there"

@@ -9,13 +9,16 @@ import time
 
 import pytest
 import soundfile as sf
+from msgspec.structs import replace
 from PyQt6.QtCore import QMimeData, QPointF, Qt, QUrl
 from PyQt6.QtGui import QDropEvent
 from PyQt6.QtWidgets import QFileDialog, QMessageBox
 
-from brucke.core.recovery import find_recoveries
+from brucke.core.alive import Who, this_program
+from brucke.core.evidence import Knowledge
+from brucke.core.recovery import Recovery, find_recoveries, recovery_file, write_recovery
 from brucke.core.setup import Setup
-from brucke.core.setup_file import load
+from brucke.core.setup_file import load, save
 from brucke.core.templates import TEMPLATES
 from brucke.demo import FOLDER, SETUP
 from brucke.ui.documents import Documents
@@ -198,7 +201,7 @@ def test_what_a_crash_left_is_there_again_and_a_proper_end_leaves_nothing(app, q
     pick(w.gather, "Microphone")
     w.documents._keep()
     w.documents._pool.submit(lambda: None).result()
-    left = w.documents.recovery_home / f"{os.getpid()}.recovery.json"
+    left = recovery_file(w.documents.recovery_home, w.documents.who)
     setup = w.session.setup
     gone = subprocess.Popen([sys.executable, "-c", ""])
     gone.wait()
@@ -216,3 +219,74 @@ def test_what_a_crash_left_is_there_again_and_a_proper_end_leaves_nothing(app, q
     again.close()
     wait(lambda: find_recoveries(left.parent) == [], 5)
     assert not list(left.parent.iterdir()), "a proper end leaves nothing"
+
+
+def left_behind(w, path, setup, name="left"):
+    """What a program that is gone left of a file."""
+    gone = Who(pid=1, started=-1, boot=this_program().boot)
+    left = Recovery(setup=replace(setup, name=name), knowledge=Knowledge(), path=str(path), folders=(), who=gone)
+    write_recovery(w.documents.recovery_home, left)
+    return recovery_file(w.documents.recovery_home, gone)
+
+
+def test_starting_with_a_file_offers_what_a_crash_left_of_it_and_replaces_nothing_unasked(
+    app, data_home, monkeypatch, tmp_path
+):
+    made = new_window(data_home, monkeypatch)
+    mine = tmp_path / "mine.brucke.json"
+    save(mine, Setup(name="saved"), Knowledge())
+    left_behind(made, mine, Setup())
+    made.close()
+    w = new_window(data_home, monkeypatch, mine)
+    assert w.session.setup.name == "saved"
+    assert "edits of mine.brucke.json that were not saved" in w.notice.words.text()
+    press(w.notice.offered)
+    assert (w.session.setup.name, w.session.unsaved, w.session.path) == ("left", True, mine)
+    w.close()
+    wait(lambda: find_recoveries(w.documents.recovery_home) == [], 5)
+
+
+def test_what_is_recovered_never_replaces_a_newer_save(app, data_home, monkeypatch, tmp_path):
+    mine = tmp_path / "mine.brucke.json"
+    w = new_window(data_home, monkeypatch)
+    left = left_behind(w, mine, Setup())
+    os.utime(left, (1_000_000_000, 1_000_000_000))
+    save(mine, Setup(name="newer"), Knowledge())
+    assert w.documents.recover()
+    assert (w.session.setup.name, w.session.path) == ("left", None), "saving asks where"
+    assert "was saved since then and stays as it is" in w.notice.words.text()
+    assert load(mine)[0].name == "newer"
+    w.close()
+
+
+def test_keeping_aside_that_fails_is_said_once_and_leaves_no_litter(app, data_home, monkeypatch):
+    w = new_window(data_home, monkeypatch, SETUP)
+    w.documents.home.mkdir(parents=True, exist_ok=True)
+    (w.documents.home / "recovery").write_text("in the way")
+    w.session.edit("a name", replace(w.session.setup, name="other"), "gather")
+    wait(lambda: "could not be kept aside for a crash" in w.notice.words.text(), 5)
+    (w.documents.home / "recovery").unlink()
+    w.session.edit("a name", replace(w.session.setup, name="third"), "gather")
+    wait(lambda: len(list((w.documents.home / "recovery").glob("*"))) == 1, 5)
+    w.close()
+
+
+def test_a_second_window_on_one_setup_says_so(app, data_home, monkeypatch, tmp_path):
+    mine = tmp_path / "mine.brucke.json"
+    save(mine, Setup(name="mine"), Knowledge())
+    program = "import sys; from pathlib import Path; from brucke.ui.open_setups import OpenSetups; OpenSetups(Path(sys.argv[1])).take(Path(sys.argv[2])); print(1, flush=True); sys.stdin.read()"  # fmt: skip
+    w = new_window(data_home, monkeypatch)
+    other = subprocess.Popen(
+        [sys.executable, "-c", program, str(w.documents.home / "windows"), str(mine)], stdin=subprocess.PIPE,
+        stdout=subprocess.PIPE,
+    )  # fmt: skip
+    other.stdout.readline()
+    w.open_file(mine)
+    assert "open in another window too" in w.notice.words.text()
+    w.close()
+    other.kill()
+    other.wait()
+    again = new_window(data_home, monkeypatch)
+    again.open_file(mine)
+    assert "another window" not in again.notice.words.text(), "one that was killed holds nothing"
+    again.close()

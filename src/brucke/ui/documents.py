@@ -6,27 +6,42 @@ from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 from platformdirs import user_data_path
-from PyQt6.QtCore import QObject, QSettings, QTimer
+from PyQt6.QtCore import QObject, QSettings, QTimer, pyqtSignal
 
+from ..core.alive import this_program
 from ..core.bundle import export_bundle, find_file, import_bundle, sound_files
 from ..core.naming import free_id
 from ..core.recovery import Recovery, find_recoveries, recovery_file, write_recovery
 from ..core.setup_file import SetupError
 from ..core.templates import TEMPLATES
+from .open_setups import OpenSetups
 from .session import Session
 
 KEEP_AFTER_MS = 500
 MOST_RECENT = 8
 
 
+def _newer(path: Path, than: Path) -> bool:
+    try:
+        return path.stat().st_mtime > than.stat().st_mtime
+    except OSError:
+        return False
+
+
 class Documents(QObject):
+    _not_kept = pyqtSignal(str)  # why, empty when it was kept; from the thread that writes
+
     def __init__(self, session: Session, settings: QSettings):
         super().__init__()
         self.session, self.settings = session, settings
         self.home = user_data_path("brucke")
         self._pool = ThreadPoolExecutor(1)
         self._kept: tuple[object, ...] = ()
-        self._closed = False
+        self._closed = self._failing = False
+        self.who = this_program()
+        self.open_setups = OpenSetups(self.home / "windows")
+        self._open_file: Path | None = None
+        self._not_kept.connect(self._say_not_kept)
         # Not started anew by every edit: the first unsaved one is on disk half a second later.
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
@@ -34,6 +49,9 @@ class Documents(QObject):
         self._timer.timeout.connect(self._keep)
         session.changed.connect(self._changed)
         session.replaced.connect(self._changed)
+        session.changed.connect(self._opened)
+        session.replaced.connect(self._opened)
+        self._opened()
 
     # Crash
 
@@ -53,7 +71,7 @@ class Documents(QObject):
             self._timer.stop()
             if self._kept:
                 self._kept = ()
-                self._pool.submit(recovery_file(self.recovery_home, os.getpid()).unlink, True)
+                self._pool.submit(recovery_file(self.recovery_home, self.who).unlink, True)
         elif self._state() != self._kept and not self._timer.isActive():
             self._timer.start()
 
@@ -65,37 +83,78 @@ class Documents(QObject):
         self._kept = self._state()
         recovery = Recovery(
             setup=s.setup, knowledge=s.knowledge, path=str(s.path or ""),
-            folders=tuple(str(f) for f in s.more_folders), pid=os.getpid(),
+            folders=tuple(str(f) for f in s.more_folders), who=self.who,
         )  # fmt: skip
         self._pool.submit(self._write, recovery)
 
     def _write(self, recovery: Recovery) -> None:
         try:
             write_recovery(self.recovery_home, recovery)
-        except OSError:
+        except OSError as e:
+            self._not_kept.emit((e.strerror or str(e)).lower())
+        else:
+            self._not_kept.emit("")
+
+    def _say_not_kept(self, reason: str) -> None:
+        """Once for every time it begins to fail."""
+        if reason:
             self._kept = ()  # tried again with the next edit
+            if not self._failing:
+                self.session.noticed.emit(
+                    f"What is not saved could not be kept aside for a crash: {reason}. Save it (Ctrl+S).", "coral"
+                )
+        self._failing = bool(reason)
 
     def recover(self) -> bool:
         """Bring back what a program that ended unexpectedly left; whether there was anything."""
         found = find_recoveries(self.recovery_home)
         if not found:
             return False
-        file, r = found[0]
+        self.bring_back(*found[0])
+        return True
+
+    def left_of(self, path: Path) -> tuple[Path, Recovery] | None:
+        """What a crash left of this very file, newer than its last save."""
+        for file, r in find_recoveries(self.recovery_home):
+            if r.path and Path(r.path).resolve() == path.resolve() and (r.setup != self.session.setup):
+                return file, r
+        return None
+
+    def bring_back(self, file: Path, r: Recovery) -> None:
+        """Unsaved, and never in the way of a save that is newer than what a crash left."""
+        path = Path(r.path) if r.path else None
         folders = tuple(Path(f) for f in r.folders)
-        self.session.replace(r.setup, r.knowledge, Path(r.path) if r.path else None, folders, saved=False)
+        said = f"Brucke ended unexpectedly. “{r.setup.name}” is as you left it; save it to keep it."
+        if path is not None and _newer(path, file):
+            folders = (path.parent, *folders)
+            said = (
+                f"Brucke ended unexpectedly. {path.name} was saved since then and stays as it is; what was left is open "
+                "here without a file. Save it under another name to keep it."
+            )
+            path = None
+        self.session.replace(r.setup, r.knowledge, path, folders, saved=False)
         self._keep()
         self._pool.submit(file.unlink, True)
-        self.session.noticed.emit(
-            f"Brucke ended unexpectedly. “{r.setup.name}” is as you left it; save it to keep it.", "amber"
-        )
-        return True
+        self.session.noticed.emit(said, "amber")
+
+    def _opened(self) -> None:
+        """Another document or another file: does another window have it open as well?"""
+        if self._closed or self.session.path == self._open_file:
+            return
+        self._open_file = self.session.path
+        if self.open_setups.take(self.session.path) and self.session.path is not None:
+            self.session.noticed.emit(
+                f"{self.session.path.name} is open in another window too. Whoever saves last replaces the other's work.",
+                "amber",
+            )
 
     def close(self) -> None:
         """A proper end leaves nothing to recover."""
         self._closed = True
         self._timer.stop()
         self._pool.shutdown(wait=True)
-        recovery_file(self.recovery_home, os.getpid()).unlink(missing_ok=True)
+        self.open_setups.give_up()
+        recovery_file(self.recovery_home, self.who).unlink(missing_ok=True)
         for folder in self.session.more_folders:
             if folder.parent == self.home / "open":
                 shutil.rmtree(folder, ignore_errors=True)

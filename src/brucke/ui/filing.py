@@ -54,8 +54,8 @@ class Filing:
     def new(self) -> bool:
         if not self.may_leave():
             return False
-        self.session.replace(Setup())
         self.notice.clear()
+        self.session.replace(Setup())
         return True
 
     def open(self) -> bool:
@@ -68,6 +68,7 @@ class Filing:
         """Replace the document; on an error the open one stays."""
         if not self.may_leave():
             return False
+        self.notice.clear()
         try:
             if path.name.endswith(".zip"):
                 self.documents.import_(path)
@@ -77,7 +78,6 @@ class Filing:
             self.notice.say(f"Not opened. {e}.", "coral")
             return False
         self._remember()
-        self.notice.clear()
         return True
 
     def _remember(self) -> None:

@@ -3,7 +3,6 @@
 One way round for every change: view → edit → new Setup → undo stack → engine plan → repaint.
 """
 
-import shutil
 import time
 from pathlib import Path
 
@@ -12,6 +11,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QUndoCommand, QUndoStack
 
 from ..core.bundle import find_file, sound_files
+from ..core.copying import copy_whole
 from ..core.evidence import Facts, Knowledge, round_trip_key
 from ..core.setup import Setup
 from ..core.setup_file import SUFFIX, SetupError, load, save
@@ -210,7 +210,7 @@ class Session(QObject):
             source, target = find_file(name, self.folders), path.parent / name
             if source.exists() and not target.exists():
                 target.parent.mkdir(parents=True, exist_ok=True)
-                shutil.copy2(source, target)
+                copy_whole(source, target)
         save(path, self.setup, self.knowledge)
         self.path = path
         self._saved = (self.setup, self.knowledge)

@@ -83,11 +83,20 @@ class Window(QMainWindow):
         self.setAcceptDrops(True)
         self.taking.find()
         self.checking.renew()
+        self._offer_what_is_left()
         self.go_to("gather" if self.gather.empty else "align")
         if self.gather.empty:
             self.gather.start.focus_first()
         else:
             self.setFocus()
+
+    def _offer_what_is_left(self) -> None:
+        """A crash left edits of the very file that was opened: offered, never put in its place unasked."""
+        path = self.session.path
+        left = self.documents.left_of(path) if path is not None else None
+        if path is not None and left is not None:
+            text = f"Brucke ended unexpectedly with edits of {path.name} that were not saved."
+            self.notice.offer(text, "amber", "Bring them back", lambda: self.documents.bring_back(*left))
 
     def _assemble(self) -> None:
         body = QWidget()
