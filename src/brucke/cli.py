@@ -29,9 +29,34 @@ def main(argv: Sequence[str] | None = None) -> int:
         print(f"brucke: {e}", file=sys.stderr)
     except KeyboardInterrupt:
         print("brucke: stopped", file=sys.stderr)
+    except BrokenPipeError:
+        sys.stderr.close()  # whoever read has gone; nothing is left to say to them
     except OSError as e:
         print(f"brucke: {e.filename or 'the system'}: {(e.strerror or str(e)).lower()}", file=sys.stderr)
+    except MemoryError:
+        print("brucke: this is more than the memory of this computer holds", file=sys.stderr)
+    except Exception as e:  # nobody foresaw it: one line here, the whole of it in the log
+        print(f"brucke: {_log(e)}", file=sys.stderr)
     return 2
+
+
+def _log(e: Exception) -> str:
+    """Written to the log; the sentence that names it."""
+    import traceback
+
+    from platformdirs import user_log_path
+
+    file = user_log_path("brucke") / "brucke.log"
+    said = (
+        f"something nobody foresaw: {type(e).__name__}: {str(e).splitlines()[0][:160] if str(e) else 'no more is said'}"
+    )
+    try:
+        file.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
+        with file.open("a", encoding="utf-8") as f:
+            f.write("".join(traceback.format_exception(e)))
+    except OSError:
+        return said
+    return f"{said}; it is written to {file}"
 
 
 Command = Callable[[str, Callable[[argparse.Namespace], int], str], argparse.ArgumentParser]

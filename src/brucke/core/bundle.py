@@ -1,12 +1,18 @@
 """A setup with its profiles and tracks as one file: a plain zip with `setup.brucke.json` and the sounds beside it."""
 
+import lzma
 import shutil
+import struct
+import tempfile
 import zipfile
+import zlib
 from collections.abc import Iterable, Sequence
 from pathlib import Path
 
 from .evidence import Knowledge
 from .naming import free_id
+from .ranges import printable
+from .reading import ReadProblem, regular_file
 from .setup import Setup
 from .setup_file import MAX_BYTES, SUFFIX, SetupError, decode, encode
 from .setup_problems import leads_outside
@@ -15,6 +21,8 @@ BUNDLE_SUFFIX = ".brucke.zip"
 SETUP_NAME = f"setup{SUFFIX}"
 MOST_FILES = 500
 MOST_BYTES = 16 * 2**30
+MOST_RATIO = 200  # silence packs well; nothing that is heard packs so well
+SMALL = 4096
 
 
 def sound_files(setup: Setup) -> list[str]:
@@ -43,42 +51,70 @@ def export_bundle(path: Path, setup: Setup, knowledge: Knowledge, files: Iterabl
 
 
 def import_bundle(path: Path, home: Path) -> Path:
-    """Unpack into a new folder of `home`; the setup's path. Errors: SetupError, and nothing is left behind."""
+    """Unpack the setup and the sounds it names into a new folder of `home`; the setup's path.
+
+    Errors: SetupError, and nothing is left behind."""
+    partly: Path | None = None
     try:
+        regular_file(path)
         with zipfile.ZipFile(path) as z:
-            names = _checked(path, z)
-            setup, _ = decode(z.read(SETUP_NAME), path.name)
-            missing = next((f for f in sound_files(setup) if f not in names), None)
-            if missing is not None:
-                raise SetupError(f"{path.name}: sounds: no “{missing}” in it")
+            setup, names = _checked(path, z)
             home.mkdir(parents=True, exist_ok=True)
-            stem = path.name.removesuffix(BUNDLE_SUFFIX)
-            folder = home / free_id(stem, {p.name for p in home.iterdir()})
-            try:
-                for name in names:
-                    z.extract(name, folder)
-            except BaseException:
-                shutil.rmtree(folder, ignore_errors=True)
-                raise
-    except (zipfile.BadZipFile, NotImplementedError, RuntimeError, EOFError) as e:
-        raise SetupError(f"{path.name}: the file: not an exported setup, or damaged ({e})") from None
+            partly = Path(tempfile.mkdtemp(dir=home, prefix=".importing-"))
+            for name in names:
+                _unpack(z, name, partly / name)
+        (partly / SETUP_NAME).rename(partly / f"{free_id(setup.name, ())}{SUFFIX}")
+        folder = home / free_id(path.name.removesuffix(BUNDLE_SUFFIX), {p.name for p in home.iterdir()})
+        partly.chmod(0o755)
+        partly.rename(folder)
+        partly = None
+    except ReadProblem as e:
+        raise SetupError(f"{path.name}: {e}") from None
+    except SetupError:
+        raise
     except OSError as e:
         raise SetupError(f"{path.name}: the file: {(e.strerror or str(e)).lower()}") from None
-    target = folder / f"{free_id(setup.name, ())}{SUFFIX}"
-    (folder / SETUP_NAME).rename(target)
-    return target
+    except (zipfile.BadZipFile, zlib.error, lzma.LZMAError, NotImplementedError, RuntimeError, EOFError, ValueError,
+            OverflowError, MemoryError, struct.error) as e:  # fmt: skip
+        raise SetupError(f"{path.name}: the file: not an exported setup, or damaged ({e})") from None
+    finally:
+        if partly is not None:
+            shutil.rmtree(partly, ignore_errors=True)
+    return folder / f"{free_id(setup.name, ())}{SUFFIX}"
 
 
-def _checked(path: Path, z: zipfile.ZipFile) -> list[str]:
-    """Names of the members, after everything about them was looked at before anything is written."""
-    members = [m for m in z.infolist() if not m.is_dir()]
-    if SETUP_NAME not in {m.filename for m in members}:
+def _unpack(z: zipfile.ZipFile, name: str, target: Path) -> None:
+    """One member, never more of it than it says. Errors: SetupError, and zipfile's."""
+    target.parent.mkdir(parents=True, exist_ok=True)
+    left = z.getinfo(name).file_size
+    with z.open(name) as data, target.open("wb") as out:
+        while piece := data.read(min(2**20, left + 1)):
+            left -= len(piece)
+            if left < 0:
+                raise SetupError(f"{Path(z.filename or '').name}: {printable(name)}: longer than it says")
+            out.write(piece)
+
+
+def _checked(path: Path, z: zipfile.ZipFile) -> tuple[Setup, list[str]]:
+    """The setup and the members it needs, after everything about them was looked at and before anything is written."""
+    members = {m.filename: m for m in z.infolist() if not m.is_dir()}
+    if SETUP_NAME not in members:
         raise SetupError(f"{path.name}: the file: holds no {SETUP_NAME}, so it is not an exported setup")
-    if len(members) > MOST_FILES or sum(m.file_size for m in members) > MOST_BYTES:
+    if len(members) > MOST_FILES or sum(m.file_size for m in members.values()) > MOST_BYTES:
         raise SetupError(f"{path.name}: the file: more than {MOST_FILES} files or {MOST_BYTES >> 30} GiB")
-    for m in members:
+    for m in members.values():
         if leads_outside(m.filename):
-            raise SetupError(f"{path.name}: {m.filename[:80]}: leads out of its folder")
-        if m.filename == SETUP_NAME and m.file_size > MAX_BYTES:
-            raise SetupError(f"{path.name}: {SETUP_NAME}: {m.file_size} bytes, a setup has at most {MAX_BYTES}")
-    return [m.filename for m in members]
+            raise SetupError(f"{path.name}: {printable(m.filename)}: leads out of its folder")
+        if m.file_size > MOST_RATIO * max(m.compress_size, SMALL):
+            raise SetupError(
+                f"{path.name}: {printable(m.filename)}: packed {MOST_RATIO} times and more, so it is no sound"
+            )
+    if members[SETUP_NAME].file_size > MAX_BYTES:
+        size = members[SETUP_NAME].file_size
+        raise SetupError(f"{path.name}: {SETUP_NAME}: {size} bytes, a setup has at most {MAX_BYTES}")
+    with z.open(SETUP_NAME) as data:
+        setup, _ = decode(data.read(MAX_BYTES + 1), path.name)
+    missing = next((f for f in sound_files(setup) if f not in members), None)
+    if missing is not None:
+        raise SetupError(f"{path.name}: sounds: no “{printable(missing)}” in it")
+    return setup, [SETUP_NAME, *(f for f in sound_files(setup) if f != SETUP_NAME)]

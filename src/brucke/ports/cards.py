@@ -45,8 +45,11 @@ def _ask(*arguments: str) -> str:
 def parse_cards(text: str) -> list[Card]:
     """Cards from the helper's answer; what has no channels, an absurd rate or no name is left out."""
     cards = []
-    for item in json.loads(text):
-        card = Card(**item)
+    try:
+        listed = [Card(**item) for item in json.loads(text)]
+    except (ValueError, TypeError, RecursionError) as e:
+        raise CardError("sound cards: cannot be listed (the answer was none)") from e
+    for card in listed:
         if card.name.strip() and card.inputs > 0 and card.outputs > 0 and 1000 <= card.rate_hz <= 1e6:
             cards.append(card)
     return cards

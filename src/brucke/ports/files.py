@@ -9,8 +9,13 @@ import numpy as np
 import numpy.typing as npt
 import soundfile as sf
 
+from ..core.reading import ReadProblem, regular_file
+
 F32 = npt.NDArray[np.float32]
 MAX_SECONDS = 3 * 3600
+MAX_WIDE = 64
+MAX_SAMPLES = 2**30  # of all channels together
+BLOCK_FRAMES = 2**18
 # libsndfile's command that rewrites the header of a file still being written; soundfile does not wrap it.
 _UPDATE_HEADER_NOW = 0x1060
 
@@ -32,27 +37,45 @@ def read_sound(path: Path, rate_hz: int | None = None) -> tuple[F32, int]:
     longer than three hours, shorter than it says, or at a rate other than `rate_hz`."""
     name = path.name
     try:
+        regular_file(path)
         info = sf.info(path)
-    except (sf.LibsndfileError, OSError, RuntimeError) as e:
-        reason = "no such file" if not path.exists() else "not a sound file that can be read"
-        raise SoundFileError.maybe(f"{name}: the file: {reason}") from e
+    except ReadProblem as e:
+        raise SoundFileError(f"{name}: {e}") from None
+    except (sf.LibsndfileError, OSError, RuntimeError, ValueError, MemoryError) as e:
+        raise SoundFileError.maybe(f"{name}: the file: not a sound file that can be read") from e
+    if not (1 <= info.channels <= MAX_WIDE and 1 <= info.samplerate <= 768_000):
+        raise SoundFileError(f"{name}: the sound: {info.samplerate} Hz, {info.channels} channels is not a sound")
     if info.frames == 0:
         raise SoundFileError(f"{name}: the sound: empty, no frames in it")
     if info.frames > MAX_SECONDS * info.samplerate:
         raise SoundFileError(f"{name}: the sound: longer than three hours")
+    if info.frames * info.channels > MAX_SAMPLES:
+        raise SoundFileError(
+            f"{name}: the sound: {info.channels} channels of that length are more than can be read at once"
+        )
     if rate_hz is not None and info.samplerate != rate_hz:
         raise SoundFileError.maybe(
             f"{name}: the sample rate: {info.samplerate} Hz, expected {rate_hz} Hz; convert it first"
         )
     try:
-        sound, rate = sf.read(path, dtype="float32", always_2d=True)
-    except (sf.LibsndfileError, RuntimeError) as e:
+        sound, rate = _read_in_blocks(path)
+    except (sf.LibsndfileError, RuntimeError, OSError, ValueError, MemoryError) as e:
         raise SoundFileError(f"{name}: the sound: damaged, it cannot be decoded") from e
     _truncated(path, info, len(sound))
     if not np.isfinite(sound).all():
         at = int(np.argmin(np.isfinite(sound).all(axis=1)))
         raise SoundFileError(f"{name}: frame {at}: not a number; the file is damaged")
     return np.ascontiguousarray(sound.T), rate
+
+
+def _read_in_blocks(path: Path) -> tuple[F32, int]:
+    """[frames, channels] of what is really there: a header may claim hours that no file holds."""
+    pieces = []
+    with sf.SoundFile(path) as f:
+        while len(piece := f.read(BLOCK_FRAMES, dtype="float32", always_2d=True)):
+            pieces.append(piece)
+        empty = np.zeros((0, f.channels), np.float32)
+        return np.concatenate(pieces) if pieces else empty, f.samplerate
 
 
 def _truncated(path: Path, info: "sf._SoundFileInfo", frames: int) -> None:

@@ -40,11 +40,13 @@ def look(file: Path, rate_hz: int, block: int) -> tuple[tuple[Found, ...], str]:
         done = subprocess.run(command, stdin=subprocess.DEVNULL, capture_output=True, timeout=LOOK_S, check=False)
     except subprocess.TimeoutExpired:
         return (), f"it did not answer for {LOOK_S:.0f} s"
+    except OSError as e:
+        return (), f"nothing could be started to look at it ({(e.strerror or str(e)).lower()})"
     if done.returncode != 0:
         return (), "it crashed"
     try:
         answer = msgspec.json.decode(done.stdout.splitlines()[-1] if done.stdout else b"", type=_Answer)
-    except msgspec.DecodeError:
+    except (msgspec.DecodeError, RecursionError):
         return (), "it did not say what it is"
     heavy = next((f for f in answer.found if f.latency_frames > MAX_PLUG_IN_FRAMES), None)
     if heavy is not None:

@@ -13,10 +13,13 @@ import av
 import numpy as np
 import numpy.typing as npt
 
+from ..core.reading import ReadProblem, regular_file
 from .files import MAX_SECONDS, SoundFileError
 
 F32 = npt.NDArray[np.float32]
 AHEAD_S = 4.0
+# Demultiplexers of FFmpeg that read sound and picture from the very file they are given.
+FORMATS = "wav,w64,aiff,caf,au,flac,ogg,mp3,aac,mov,mp4,m4a,3gp,3g2,mj2,matroska,webm,avi"
 SUFFIXES = ("wav", "flac", "ogg", "oga", "opus", "mp3", "m4a", "aac", "mkv", "mka", "mp4", "mov", "webm", "avi")
 
 
@@ -29,12 +32,22 @@ class TrackInfo:
     channels: int
 
 
+def open_media(path: Path) -> "av.container.InputContainer":
+    """A plain container and nothing that only names others: no playlist, no address, no other file.
+
+    Errors: av.FFmpegError, OSError, ValueError."""
+    only = {"format_whitelist": FORMATS, "protocol_whitelist": "file"}
+    return av.open(f"file:{path}", metadata_errors="ignore", options=only)
+
+
 def _open(path: Path) -> "av.container.InputContainer":
-    if not path.is_file():
-        raise SoundFileError(f"{path.name}: the file: no such file")
     try:
-        container = av.open(str(path), metadata_errors="ignore")
-    except (av.FFmpegError, OSError, ValueError) as e:
+        regular_file(path)
+    except ReadProblem as e:
+        raise SoundFileError(f"{path.name}: {e}") from None
+    try:
+        container = open_media(path)
+    except (av.FFmpegError, OSError, ValueError, MemoryError, RecursionError) as e:
         raise SoundFileError(f"{path.name}: the file: not a sound or video file that can be read") from e
     if not container.streams.audio:
         container.close()
@@ -93,7 +106,7 @@ class Decoder:
         while True:
             try:
                 frame = next(self._frames, None)
-            except (av.FFmpegError, ValueError):
+            except (av.FFmpegError, ValueError, MemoryError):
                 frame = None
             pieces = self._resampler.resample(frame) if frame is not None else self._flush()
             if self._drop < 0 and frame is not None:

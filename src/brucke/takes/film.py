@@ -7,6 +7,8 @@ import av
 import numpy as np
 import numpy.typing as npt
 
+from ..core.reading import ReadProblem, regular_file
+from ..ports.track import open_media
 from .take import TakeError
 
 MAX_PICTURES = 400_000
@@ -29,9 +31,15 @@ class Film:
 def read_film(path: Path, most_s: float = 3 * 3600.0) -> Film:
     """Its first `most_s` seconds. TakeError where it cannot be read or holds no sound."""
     try:
+        regular_file(path)
+    except ReadProblem as e:
+        raise TakeError(f"{path.name}: {e}") from None
+    try:
         sound, rate, start = _read_sound(path, most_s)
         times, pictures = _read_pictures(path, most_s)
-    except (av.FFmpegError, OSError, IndexError) as e:
+    except TakeError:
+        raise
+    except (av.FFmpegError, OSError, IndexError, ValueError, MemoryError) as e:
         raise TakeError(f"{path.name}: the file: {str(e).lower()[:80]}") from None
     if not len(pictures):
         return Film(sound, rate, start, times, np.zeros(0))
@@ -41,7 +49,7 @@ def read_film(path: Path, most_s: float = 3 * 3600.0) -> Film:
 
 
 def _read_sound(path: Path, most_s: float) -> tuple[npt.NDArray[np.float32], int, float]:
-    with av.open(str(path)) as file:
+    with open_media(path) as file:
         if not file.streams.audio:
             raise TakeError(f"{path.name}: the file: holds no sound")
         stream = file.streams.audio[0]
@@ -60,7 +68,7 @@ def _read_sound(path: Path, most_s: float) -> tuple[npt.NDArray[np.float32], int
 
 def _read_pictures(path: Path, most_s: float) -> tuple[npt.NDArray[np.float64], npt.NDArray[np.uint8]]:
     times, pictures = [], []
-    with av.open(str(path)) as file:
+    with open_media(path) as file:
         if not file.streams.video:
             return np.zeros(0), np.zeros((0, 1, 1), np.uint8)
         for frame in file.decode(file.streams.video[0]):

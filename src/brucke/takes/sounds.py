@@ -5,7 +5,8 @@ from pathlib import Path
 import numpy as np
 import soundfile as sf
 
-from ..ports.files import F32
+from ..core.reading import ReadProblem, regular_file
+from ..ports.files import BLOCK_FRAMES, F32
 from ..ports.recording import Segment, read_segments, segment_file
 from .take import TakeError
 
@@ -13,13 +14,18 @@ LONGEST_S = 3 * 3600
 
 
 def _read(path: Path, most_s: float) -> tuple[F32, int]:
-    if not path.is_file():
-        raise TakeError(f"{path.name}: the file: no such file")
     try:
+        regular_file(path)
         with sf.SoundFile(path) as f:
-            data = f.read(min(f.frames, round(most_s * f.samplerate)), dtype="float32", always_2d=True)
-            return data, f.samplerate
-    except (sf.LibsndfileError, OSError, RuntimeError, MemoryError) as e:
+            pieces, left = [np.zeros((0, f.channels), np.float32)], round(most_s * f.samplerate)
+            # What is really there, and not what a header claims.
+            while left > 0 and len(piece := f.read(min(left, BLOCK_FRAMES), dtype="float32", always_2d=True)):
+                pieces.append(piece)
+                left -= len(piece)
+            return np.concatenate(pieces), f.samplerate
+    except ReadProblem as e:
+        raise TakeError(f"{path.name}: {e}") from None
+    except (sf.LibsndfileError, OSError, RuntimeError, MemoryError, ValueError) as e:
         raise TakeError(f"{path.name}: the file: not a sound that can be read") from e
 
 

@@ -1,6 +1,7 @@
 """Starts the window; `--shots` lets the demo run and takes a picture of each main view."""
 
 import contextlib
+import signal
 import sys
 from pathlib import Path
 
@@ -14,6 +15,7 @@ from ..rehearse.equipment import card_wiring
 from .documents import Documents
 from .running import Running
 from .session import Session
+from .surprises import Surprises
 from .theme.fonts import load_fonts
 from .theme.theme import Theme
 
@@ -88,5 +90,10 @@ def run(setup: Path | None, demo: bool = False, shots: Path | None = None, devic
     geometry = settings.value("geometry")
     if geometry is not None and not demo:
         window.restoreGeometry(geometry)
+    surprises = Surprises()
+    surprises.install(lambda text: window.notice.say(text, "coral"))
+    for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
+        # The window's own clock lets Python see it, thirty times a second.
+        signal.signal(number, lambda *_: window.end_now())
     window.show()
     return int(app.exec())

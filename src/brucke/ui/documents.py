@@ -148,12 +148,19 @@ class Documents(QObject):
                 "amber",
             )
 
-    def close(self) -> None:
-        """A proper end leaves nothing to recover."""
+    def keep_now(self) -> None:
+        """Whatever is not saved is kept aside at once."""
+        if self.session.unsaved and self._state() != self._kept:
+            self._keep()
+
+    def close(self, leave: bool = False) -> None:
+        """A proper end leaves nothing to recover; one that asked nobody leaves what is not saved (`leave`)."""
         self._closed = True
         self._timer.stop()
         self._pool.shutdown(wait=True)
         self.open_setups.give_up()
+        if leave and self.session.unsaved:
+            return
         recovery_file(self.recovery_home, self.who).unlink(missing_ok=True)
         for folder in self.session.more_folders:
             if folder.parent == self.home / "open":

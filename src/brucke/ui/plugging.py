@@ -88,8 +88,14 @@ class Plugging(QObject):
         self._pool.shutdown(wait=False, cancel_futures=True)
 
     def _looked(self, search: "Future[tuple[list[Found], list[tuple[str, str]]]]") -> None:
-        found, bad = search.result()
         self._search, self.looking = None, -1.0
+        try:
+            found, bad = search.result()
+        except (OSError, ValueError, RuntimeError) as e:
+            why = (getattr(e, "strerror", None) or str(e) or type(e).__name__).lower()
+            self.session.noticed.emit(_("The folder could not be looked through: {why}.").format(why=why), "coral")
+            self.changed.emit()
+            return
         try:
             self.register.add(tuple(found))
         except OSError as e:

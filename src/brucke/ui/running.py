@@ -2,6 +2,7 @@
 
 import tempfile
 import time
+from concurrent.futures import Future, ThreadPoolExecutor
 from pathlib import Path
 
 import numpy as np
@@ -35,6 +36,12 @@ def slept_s() -> float:
     return time.clock_gettime(time.CLOCK_BOOTTIME) - time.monotonic()
 
 
+def _end(link: EngineLink, folder: "tempfile.TemporaryDirectory[str] | None") -> None:
+    link.close()
+    if folder is not None:
+        folder.cleanup()
+
+
 class Running(QObject):
     """`state`: stopped, starting, running, restarting."""
 
@@ -60,6 +67,9 @@ class Running(QObject):
         self._told: tuple[object, ...] = ()
         self.card: Wiring | None = None
         self._folder: tempfile.TemporaryDirectory[str] | None = None
+        self._pool = ThreadPoolExecutor(1)  # what ends and what is asked, in its order
+        self._ready: Future[None] | None = None
+        self._closing: Future[None] | None = None
         self._play_when_up = False
         self._wired: tuple[object, ...] = ()
         self._asleep = slept_s()
@@ -70,17 +80,47 @@ class Running(QObject):
     # Life
 
     def start(self, play: bool = False) -> None:
-        if self.link is not None:
+        if self.link is not None or self._ready is not None:
             return
         session = self.session
         try:
-            plan = compile_plan(session.setup, session.live)
-            card = card_wiring(session.setup)
-            if card is not None:
-                check_card(card.name, card.inputs, card.outputs, session.setup.rate_hz)
-        except (PlanError, CardError) as e:
+            compile_plan(session.setup, session.live)
+        except PlanError as e:
             session.noticed.emit(f"Not started: {e}.", "coral")
             return
+        card = card_wiring(session.setup)
+        self._play_when_up = play
+        if card is None and (self._closing is None or self._closing.done()):
+            self._launch()
+            return
+        # A driver may take its time to answer, and what ran before to end; the window does not wait for them.
+        rate = session.setup.rate_hz
+        wanted = None if card is None else (card.name, card.inputs, card.outputs, rate)
+        self._ready = self._pool.submit(lambda: check_card(*wanted) if wanted is not None else None)
+        self._set("starting")
+
+    def _look_ready(self) -> None:
+        """Once the card has answered and what ran before has ended."""
+        if self._ready is None or not self._ready.done():
+            return
+        ready, self._ready = self._ready, None
+        try:
+            ready.result()
+        except CardError as e:
+            self.session.noticed.emit(f"Not started: {e}.", "coral")
+            self._set("stopped")
+            return
+        self._launch()
+
+    def _launch(self) -> None:
+        session = self.session
+        try:
+            plan = compile_plan(session.setup, session.live)
+        except PlanError as e:
+            session.noticed.emit(f"Not started: {e}.", "coral")
+            self._set("stopped")
+            return
+        card = card_wiring(session.setup)
         self._folder = tempfile.TemporaryDirectory(prefix="brucke-")
         document = Path(self._folder.name) / "running.brucke.json"
         save(document, session.setup, session.knowledge)
@@ -92,24 +132,29 @@ class Running(QObject):
         self._clips_from.clear()
         self.clips.clear()
         self._told = ()
-        self._play_when_up = play
         self._dropouts = 0
         self._heard_of = []
         self._doubt("started anew")
         self._set("starting")
 
     def stop(self) -> None:
+        if self._ready is not None:
+            self._ready.cancel()
+            self._ready = None
+            self._set("stopped")
         if self.link is None:
             return
-        self.link.close()
-        self.link = None
-        if self._folder is not None:
-            self._folder.cleanup()
-        if self.session.facts.missing:
-            self.session.see(replace(self.session.facts, missing=()))
+        link, folder, self.link, self._folder = self.link, self._folder, None, None
+        self._closing = self._pool.submit(_end, link, folder)
+        self.session.see(replace(self.session.facts, missing=(), looked=False))
         if self.session.live.on_air:
             self.set_on_air(False)
         self._set("stopped")
+
+    def end(self) -> None:
+        """The window closes: wait until everything that was started has ended."""
+        self.stop()
+        self._pool.shutdown(wait=True)
 
     def _replaced(self) -> None:
         """Another document: what ran belonged to the old one."""
@@ -125,6 +170,7 @@ class Running(QObject):
 
     def tick(self) -> None:
         """Once a frame: is it alive, what are the levels."""
+        self._look_ready()
         link = self.link
         if link is None:
             return
@@ -173,13 +219,13 @@ class Running(QObject):
             in_s, out_s = link.get(Head.CARD_IN_US) / 1e6, link.get(Head.CARD_OUT_US) / 1e6
             self.session.see(reported_with_card(self.session.facts, setup.devices[self.card.device].id, in_s, out_s))
         missing = tuple(setup.devices[i].id for i in link.missing() if i < len(setup.devices))
-        if missing != self.session.facts.missing:
+        if missing != self.session.facts.missing or not self.session.facts.looked:
             self._missing_changed(missing)
 
     def _missing_changed(self, missing: tuple[str, ...]) -> None:
         session = self.session
         before = session.facts.missing
-        session.see(replace(session.facts, missing=missing))
+        session.see(replace(session.facts, missing=missing, looked=True))
         for id in missing:
             if id not in before:
                 text = f"{device_name(session.setup, id)} is not there. It is silent and joins by itself."

@@ -7,7 +7,7 @@ from pathlib import Path
 from msgspec.structs import replace
 from PyQt6.QtCore import QSettings
 from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QResizeEvent
-from PyQt6.QtWidgets import QMainWindow, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QApplication, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
 
 from .actions import Actions
 from .align.view import AlignView
@@ -59,6 +59,7 @@ class Window(QMainWindow):
         self.shaping = Shaping(session, self.running, self.documents.home)
         self._before_check = "gather"
         self._ticks = 0
+        self._asked = True
         self.actions_table = Actions(self, settings, self.do)
         self.deck = Deck(theme, PLACES)
         self.overview = Overview(self.deck, session, self.running, self.checking, self.taking)
@@ -437,15 +438,24 @@ class Window(QMainWindow):
         self.deck.set_compact(compact)
         self.strip.set_compact(compact)
 
+    def end_now(self) -> None:
+        """Asked from outside to end: nothing is asked, and what is not saved stays kept aside."""
+        self._asked = False
+        self.close()
+        QApplication.quit()
+
     def closeEvent(self, e: QCloseEvent | None) -> None:
         self._end_typing()
-        if e is not None and not self.filing.may_leave():
+        if e is not None and self._asked and not self.filing.may_leave():
             e.ignore()
             return
+        if e is None or not self._asked:
+            self.documents.keep_now()
+        self.hide()
         self.settings.setValue("geometry", self.saveGeometry())
         self.taking.close()
         self.playback.close()
-        self.running.stop()
-        self.documents.close()
+        self.running.end()
+        self.documents.close(leave=not self._asked)
         self.shaping.close()
         super().closeEvent(e)
