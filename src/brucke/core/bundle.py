@@ -75,7 +75,8 @@ def import_bundle(path: Path, home: Path) -> Path:
     except OSError as e:
         raise SetupError(f"{path.name}: the file: {(e.strerror or str(e)).lower()}") from None
     except (zipfile.BadZipFile, zlib.error, lzma.LZMAError, NotImplementedError, RuntimeError, EOFError, ValueError,
-            OverflowError, MemoryError, struct.error) as e:  # fmt: skip
+            OverflowError,
+            MemoryError, IndexError, KeyError, struct.error) as e:  # fmt: skip
         raise SetupError(f"{path.name}: the file: not an exported setup, or damaged ({e})") from None
     finally:
         if partly is not None:

@@ -63,7 +63,8 @@ def convert(raw: Any, kind: type[T], top: str = "at the top") -> T:
     try:
         return msgspec.convert(raw, kind)
     except msgspec.ValidationError as e:
-        reason, _, place = str(e).partition(" - at `$")
+        said = "".join(c if c.isprintable() else "�" for c in str(e)[:400])
+        reason, _, place = said.partition(" - at `$")
         place = place.rstrip("`").lstrip(".") or top
         raise ReadProblem(f"{place}: {reason[:1].lower()}{reason[1:]}") from None
     except (RecursionError, MemoryError, OverflowError):

@@ -52,6 +52,9 @@ def _open(path: Path) -> "av.container.InputContainer":
     if not container.streams.audio:
         container.close()
         raise SoundFileError(f"{path.name}: the file: has no sound in it")
+    if container.streams.audio[0].codec_context is None:
+        container.close()
+        raise SoundFileError(f"{path.name}: the sound: in a coding that cannot be read")
     return container
 
 
