@@ -43,6 +43,12 @@ LISTENER_KINDS = {
     "monitor": _("yours"), "call": _("call"), "stream": _("stream"), "recorder": _("recorder"),
     "program": _("another program"),
 }  # fmt: skip
+# What stands beside the name in the menu: what it is for, not its name once more.
+LISTENER_MENU = {
+    "monitor": _("yours, with what you play along with"), "call": _("the people of one call"),
+    "stream": _("everybody who watches a stream"), "recorder": _("files on this computer, as many tracks as you like"),
+    "program": _("a program of another computer"),
+}  # fmt: skip
 TRACKS_WORDS = {
     "stream": _("A stream carries one stereo track: every part shares it."),
     "call": _("A call carries one stereo track, and often makes it mono."),

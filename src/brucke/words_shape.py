@@ -45,7 +45,6 @@ FIELDS = {
 }  # fmt: skip
 SHAPES = {"low_shelf": _("low shelf"), "bell": _("bell"), "high_shelf": _("high shelf")}
 WINDOWS_WORDS = {"long": _("long"), "middle": _("middle"), "short": _("short")}
-GATE_OPEN, GATE_SHUT = _("open"), _("shut")
 PRESET_NAMES = {
     "speech": _("speech"), "singing": _("singing"), "bowed": _("bowed strings"), "plucked": _("plucked strings"),
     "drums": _("drums"), "mix": _("workstation mix"),
@@ -97,21 +96,6 @@ def shown_values(p: Processor) -> list[tuple[str, str]]:
     if isinstance(p, HighPass):
         rows.append((_("slope"), _("{db} dB an octave").format(db=p.slope_db)))
     return rows[:SHOWN]
-
-
-def reduction_text(db: float) -> str:
-    """How much a sound is held back now."""
-    return _("{db} now").format(db=db_text(-db)) if db >= 0.1 else _("at rest")
-
-
-def level_change_text(before_db: float, after_db: float) -> str:
-    before, after = (f"{db:.0f}".replace("-", MINUS) for db in (before_db, after_db))
-    return _("{before} to {after} dB").format(before=before, after=after)
-
-
-def quiet_text(db: float) -> str:
-    """What a level falls to between the sounds."""
-    return _("down to {db} dBFS").format(db=f"{db:.0f}".replace("-", MINUS))
 
 
 def loudness_text(lufs: float) -> str:

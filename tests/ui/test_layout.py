@@ -35,7 +35,7 @@ from brucke.ui.review.layout import review_layout
 from brucke.ui.review.model import review_data
 from brucke.ui.shape.layout import least_height as chain_height
 from brucke.ui.shape.layout import shape_layout
-from brucke.ui.shape.live import DYNAMIC, card_live, comparison, comparison_sheet, live_sheet
+from brucke.ui.shape.live import band_live, end_sheet, ends, live_sheet, sentence_sheet
 from brucke.ui.shape.model import shape_data
 from brucke.ui.shape.watch import ChainWatch, spectrum_of
 from brucke.ui.share.channel_map import point_layout
@@ -201,8 +201,8 @@ def test_every_cell_and_head_of_the_grid_is_whole(app, nightboat, size, scale, t
             assert QRectF(0, 0, wide, h).contains(level_bar(wide, h, tokens))
         for head in data.listeners:
             check_sheet(listener_head(head, True, w, head_height(tokens), tokens), tokens)
-        for heard in ("all", "some", "none"):
-            check_sheet(question_layout(heard, 1, True, question_width(tokens), h, tokens), tokens)
+        for heard, said in (("all", "all"), ("some", "some"), ("none", "none"), ("all", "everyone but themselves")):
+            check_sheet(question_layout(heard, said, True, question_width(data, tokens), h, tokens), tokens)
     for ink in range(8):
         for gain in (None, 0.0, -60.0, 12.0):
             wide, tall = (metrics("small", scale).horizontalAdvance("−24.0") + tokens.px(8), tokens.px(10) + metrics("small", scale).height())  # fmt: skip
@@ -226,25 +226,27 @@ def test_a_chain_is_whole_at_every_size_with_all_that_moves_in_it(app, nightboat
     watch.spectrum = spectrum_of(rng.standard_normal((2, 4096)))
     for more in (0, 60, 400):
         found = shape_layout(data, 2, wide, chain_height(data, wide, tokens) + more, tokens)
-        moving = [
-            live_sheet(card, card_live(card, i, watch, 48000), area, data.ink, tokens)
-            for i, (card, area) in enumerate(zip(data.cards, found.drawings, strict=True))
-        ]
-        if more == 400:
-            room = found.comparison
-            assert not room.isEmpty(), "before and after are shown where there is room"
-            compared = comparison(watch, len(kinds))
-            moving.append(comparison_sheet(compared, room, data.ink, found.labels, tokens))
+        moving, last = [], len(kinds) - 1
+        for i, band in enumerate(data.bands):
+            live = band_live(band, i, watch, 48000, i == last)
+            moving.append(live_sheet(band, live, found.drawings[i], data.ink, tokens))
+            moving += [sentence_sheet(band, shown, found.sentences[i], i == 2, tokens) for shown in (live,)]
+        now = ends(watch)
+        for levels, text, area, value in (
+            (now.before, now.level_before, found.comes_in, found.values[0]),
+            (now.after, now.level_after, found.goes_out, found.values[1]),
+        ):
+            moving.append(end_sheet(levels, text, area, value, data.ink, tokens))
         for sheet in moving:
             found.sheet.texts.extend(sheet.texts)
             for box in sheet.boxes:
                 assert QRectF(-9, -9, wide + 18, found.sheet.height + 18).contains(box.rect)
-        assert sum(bool(sheet.texts) for sheet in moving) >= sum(k in DYNAMIC for k in kinds) - 1
+        assert sum(bool(sheet.texts) for sheet in moving) == len(kinds) + 2, "every band is a sentence"
         check_sheet(found.sheet, tokens)
-        assert len(found.cards) == len(kinds)
-        for a, b in itertools.combinations(found.cards, 2):
+        assert len(found.bands) == len(kinds)
+        for a, b in itertools.combinations(found.bands, 2):
             assert not a.intersects(b)
-        assert all(QRectF(0, 0, wide + 1, found.sheet.height).contains(card) for card in found.cards)
+        assert all(QRectF(0, 0, wide + 1, found.sheet.height).contains(card) for card in found.bands)
 
 
 @pytest.mark.parametrize(("size", "scale", "theme"), CASES)

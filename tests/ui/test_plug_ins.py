@@ -115,7 +115,7 @@ def test_whatever_it_does_only_itself_goes(hosting, fault):
     wait(lambda: w.shaping.plugging.fault(0) == fault, 20)
     assert PLUG_IN_FAULTS[fault] in w.notice.words.text()
     assert PLUG_IN_FAULTS[fault] in w.shape.plug_in.fault.text()
-    assert w.shape.chain._data.cards[0].note == PLUG_IN_FAULTS[fault], "it is marked where it stands"
+    assert w.shape.chain._data.bands[0].note == PLUG_IN_FAULTS[fault], "it is marked where it stands"
     pause(0.8)
     assert abs(gain_db(w)) < 0.5, "dry, and everything else goes on"
     assert (w.running.link.restarts, w.running.link.get(9)) == (restarts, bad)

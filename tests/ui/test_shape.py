@@ -97,7 +97,7 @@ def test_numbers_are_typed_nudged_and_held_to_their_range(window, shape):
     band = chain(w)[1].bands[2]
     assert (band.shape, band.gain_db, band.frequency_hz) == ("high_shelf", 6, 4000)
     assert shown_values(chain(w)[1]) == [("high shelf", "4 kHz +6.0 dB")]
-    curve = np.array(shape.chain._data.cards[1].curve)
+    curve = np.array(shape.chain._data.bands[1].curve)
     assert curve[:40].max() < 0.55 < curve[-5:].min(), "it is drawn as it sounds"
     pick(shape, "High-pass")
     press(shape.processor.slopes.buttons["24"])
@@ -147,7 +147,7 @@ def test_heard_without_and_with_again(window, shape):
     w.do("shape")
     press(shape.processor.on)
     assert [p.on for p in chain(w)] == [True, False]
-    assert shape.chain._data.cards[1].on is False
+    assert shape.chain._data.bands[1].on is False
 
 
 def test_two_versions_are_kept_and_changed_between(window, shape):
@@ -342,7 +342,7 @@ def test_the_room_is_learnt_from_silence_and_taken_out(live):
     setup = w.session.setup
     assert chain(w)[0].profile == "Cello, room"
     assert setup.profile("Cello, room").seconds >= 12
-    assert w.shape.chain._data.cards[0].curve, "it is drawn"
+    assert w.shape.chain._data.bands[0].curve, "it is drawn"
     w.do("undo")
     assert not w.session.setup.profiles
     w.do("redo")

@@ -59,14 +59,15 @@ def add_part(setup: Setup, source: Source, name: str, device_name: str) -> Setup
 
 
 def _usually(source: Source, listener: str) -> bool:
-    """Who hears such a part until somebody decides."""
+    """Who hears such a part until somebody decides. Nobody hears a microphone or an instrument before they are asked,
+    and no recorder people at a far end."""
+    if source in ("microphone", "instrument"):
+        return False
     if source == "camera":
         return listener == "stream"
     if source == "count_in":
         return listener == "monitor"
-    if listener == "monitor":
-        return source != "microphone"
-    return source != "far_end" or listener == "recorder"
+    return listener == "monitor" or source != "far_end"
 
 
 def free_colour(setup: Setup) -> int:

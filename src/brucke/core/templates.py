@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 from msgspec.structs import replace
 
-from .edits import set_gain, set_on
+from .edits import set_gain, switch
 from .listener_edits import add_listener, lay_out_tracks, new_device
 from .part_edits import add_part, add_tracks, change_part
 from .setup import Moment, MomentRoute, Setup
@@ -57,7 +57,11 @@ def _moments(setup: Setup) -> Setup:
 def _voice(setup: Setup) -> Setup:
     setup = add_part(setup, "microphone", "Voice", "Interface")
     setup = change_part(setup, "voice", beat_source="voice.flac")
-    return set_on(setup, "voice", "headphones", True)
+    return _to_all(setup, "voice")
+
+
+def _to_all(setup: Setup, part: str) -> Setup:
+    return switch(setup, [(part, x.id) for x in setup.listeners], True)
 
 
 def _backing(setup: Setup) -> Setup:
@@ -94,7 +98,7 @@ def stream() -> Setup:
 def two_computers() -> Setup:
     setup = add_listener(_desk("Two computers"), "program", "Second computer", "Second computer")
     setup = _voice(_backing(setup))
-    setup = add_part(setup, "instrument", "Cello", "Interface")
+    setup = _to_all(add_part(setup, "instrument", "Cello", "Interface"), "cello")
     setup = change_part(setup, "cello", beat_source="cello.flac", hears_itself="room", source="microphone")
     return _finished(setup)
 

@@ -13,6 +13,7 @@ from ..core.setup_file import SetupError
 from ..ports.cards import CardError, check_card
 from ..rehearse.equipment import card_wiring
 from .documents import Documents
+from .kit.wheel import WheelScrolls
 from .running import Running
 from .session import Session
 from .surprises import Surprises
@@ -29,6 +30,10 @@ def make_app() -> tuple[QApplication, Theme, QSettings]:
     app.setApplicationName("Brucke")
     app.setStyle("Fusion")
     load_fonts()
+    if app.property("wheel") is None:
+        wheel = WheelScrolls(app)
+        app.installEventFilter(wheel)
+        app.setProperty("wheel", True)
     settings = QSettings("brucke", "brucke")
     theme = Theme(settings.value("night", False, bool), float(settings.value("scale", 1.0)))
     theme.apply()

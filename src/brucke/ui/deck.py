@@ -9,10 +9,11 @@ from PyQt6.QtWidgets import QAbstractButton, QWidget
 from .kit.button import Button
 from .kit.pictured import Picture
 from .paint.sheet import colour
-from .theme.fonts import first_fitting, font, height, width
+from .theme.fonts import elided, first_fitting, font, height, width
 from .theme.theme import Theme
 
 DECK_PX = 84
+SPAN_PX = 118
 
 
 class Span(QAbstractButton):
@@ -31,13 +32,14 @@ class Span(QAbstractButton):
         if (state, tone) != (self.state, self.tone):
             self.state, self.tone = state, tone
             self.setAccessibleName(f"{self.text()}: {state}")
-            self.updateGeometry()
+            self.setToolTip(state)
             self.update()
 
     def sizeHint(self) -> QSize:
+        """As wide whatever its state: the frame never moves."""
         t = self._theme.tokens
-        wide = max(width(self.text(), "name", t.scale), width(self.state, "small", t.scale) if self.with_state else 0)
-        return QSize(round(max(t.px(112), wide + t.px(20))), round(t.px(68)))
+        least = t.px(SPAN_PX if self.with_state else 92)
+        return QSize(round(max(least, width(self.text(), "name", t.scale) + t.px(20))), round(t.px(68)))
 
     def paintEvent(self, e: QPaintEvent | None) -> None:
         key = (self.isChecked(), self.hasFocus(), self.state, self.tone, self.with_state, self._theme.tokens)
@@ -68,7 +70,8 @@ class Span(QAbstractButton):
         if self.with_state:
             p.setFont(font("small", t.scale))
             p.setPen(colour(t, self.tone))
-            p.drawText(QRectF(0, y + name, w, small), int(Qt.AlignmentFlag.AlignCenter), self.state)
+            shown = elided(self.state, "small", t.scale, w - t.px(8))
+            p.drawText(QRectF(0, y + name, w, small), int(Qt.AlignmentFlag.AlignCenter), shown)
         if self.hasFocus():
             p.setPen(QPen(colour(t, "water"), 2))
             p.drawRoundedRect(QRectF(3, 3, w - 6, deck - 6), 4, 4)
@@ -142,6 +145,7 @@ class DeckFacts:
     running: bool
     on_air: str  # “” or how long
     check: str = ""
+    anything: bool = True
 
 
 class Deck(QWidget):
@@ -178,6 +182,8 @@ class Deck(QWidget):
         self.menu.setAccessibleName(f"Setup {facts.setup}: open, save and more")
         self.start.setText("Stop" if facts.running else "Start")
         self.live.setText(f"On air {facts.on_air}" if facts.on_air else "Open")
+        for b in (self.live, self.start, self.check):
+            b.setVisible(facts.anything)  # an empty setup has nothing to open, to start or to check
         self.check.setText(f"Check {facts.check}".strip())
         self._arrange()
 
@@ -204,26 +210,25 @@ class Deck(QWidget):
         left = pad + brand + t.px(20)
         facts = max(width(text, "small", t.scale) for text, _ in self.facts_lines()) + t.px(8)
         due = [a for a in self.acts if a.due]
-        acts = due if self.compact or not due else self.acts  # nothing leads on when all are done
+        acts = (due if self.compact else self.acts) if self.facts.anything else []
         for act in self.acts:
             act.setVisible(act in acts)
         acts_wide = sum(a.sizeHint().width() + gap for a in acts)
         spans = self._choose_spans(right - left)
         below = left + spans > right
-        x = self._place_spans(pad if below else left, t.px(DECK_PX) if below else t.px(8))
+        self._place_spans(pad if below else left, t.px(DECK_PX) if below else t.px(8))
         low = t.px(DECK_PX) + (next(iter(self.spans.values())).height() + t.px(4) if below else 0)
-        beside = not below and x + t.px(16) + acts_wide + facts <= right
-        if beside:
-            self._place_acts(acts, x + t.px(16), (t.px(DECK_PX) - t.px(32)) / 2, gap, right)
-        elif acts:
-            low = self._place_acts(acts, pad, low, gap, self.width() - pad) + t.px(36)
         tall = 2 * height("small", t.scale) + t.px(4)
-        if beside or (not below and x + facts + gap <= right):
-            self._facts_rect = QRectF(right - facts, t.px(16), facts, tall)
-        elif acts and pad + acts_wide + facts < self.width() - pad:
+        if acts:
+            low = self._place_acts(acts, pad, low, gap, self.width() - pad) + t.px(36)
+        # The facts stand at the right edge, under the buttons, wherever the acts are.
+        beside = pad + acts_wide + facts < self.width() - pad
+        if acts and beside:
             self._facts_rect = QRectF(self.width() - pad - facts, low - tall - t.px(4), facts, tall)
         else:
-            self._facts_rect = QRectF(pad, low, self.width() - 2 * pad, tall)
+            self._facts_rect = QRectF(
+                max(pad, self.width() - pad - facts), low, min(facts, self.width() - 2 * pad), tall
+            )
             low += tall + t.px(4)
         self.setFixedHeight(round(max(low, t.px(DECK_PX))))
         self.update()
@@ -246,13 +251,12 @@ class Deck(QWidget):
                 return wide
         return wide
 
-    def _place_spans(self, x: float, top: float) -> float:
+    def _place_spans(self, x: float, top: float) -> None:
         for span in self.spans.values():
             size = span.sizeHint()
             tall = self.theme.tokens.px(52) if self.compact else size.height()
             span.setGeometry(round(x), round(top), size.width(), round(tall))
             x += size.width()
-        return x
 
     def _place_acts(self, acts: list[Act], x: float, y: float, gap: float, right: float) -> float:
         """In a row, wrapping; the y of the last row."""
@@ -285,5 +289,5 @@ class Deck(QWidget):
             p.setPen(colour(t, tone))
             shown = first_fitting((text, text.split("  ·  ")[0]), "small", t.scale, r.width())
             p.drawText(
-                QRectF(r.x(), r.y() + i * (small + t.px(4)), r.width(), small), int(Qt.AlignmentFlag.AlignLeft), shown
+                QRectF(r.x(), r.y() + i * (small + t.px(4)), r.width(), small), int(Qt.AlignmentFlag.AlignRight), shown
             )

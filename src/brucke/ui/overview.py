@@ -121,6 +121,12 @@ class Overview:
             said.append("simulated")
         return ", ".join(said)
 
+    def _check_text(self) -> str:
+        """What has to be mended first; the rest is told where the button leads."""
+        results = self.checking.results
+        mend = sum(r.state == "mend" for r in results)
+        return f"{mend} to mend" if mend else count_text(results)
+
     def show_facts(self) -> None:
         setup, running = self.session.setup, self.running
         air = self.session.live.on_air
@@ -138,6 +144,6 @@ class Overview:
             DeckFacts(
                 setup.name, self._state_text(), f"{setup.rate_hz / 1000:g} kHz, {setup.block_frames} frames", load, tone,
                 running.link is not None, f"{since // 60}:{since % 60:02d}" if air else "",
-                count_text(self.checking.results) if setup.parts else "",
+                self._check_text(), bool(setup.parts or setup.listeners),
             )
         )  # fmt: skip

@@ -10,6 +10,7 @@ from msgspec.structs import replace
 from platformdirs import user_data_path
 from PyQt6.QtCore import QObject, QProcess, QProcessEnvironment, pyqtSignal
 
+from ..core.routing.recording import listeners_kept, parts_kept
 from ..core.take_verdict import TakeVerdict
 from ..core.timing.paths import Situation
 from ..ports.recording import read_segments, read_track
@@ -182,8 +183,9 @@ class Taking(QObject):
     def _begin_in_folder(self) -> None:
         link, setup = self.running.link, self.session.setup
         assert link is not None
-        parts = [(p.id, i, len(p.channels)) for i, p in enumerate(setup.parts) if p.channels]
-        listeners = [(x.id, i, x.channels) for i, x in enumerate(setup.listeners)]
+        kept_parts, kept_listeners = parts_kept(setup), listeners_kept(setup)
+        parts = [(p.id, i, len(p.channels)) for i, p in enumerate(setup.parts) if p.id in kept_parts]
+        listeners = [(x.id, i, x.channels) for i, x in enumerate(setup.listeners) if x.id in kept_listeners]
         self.recording.start(link, self._folder, link.track_rows(parts, listeners))
         self._given = False
         link.tell_world("keep", folder=str(self._folder / "far_ends"))
@@ -203,8 +205,8 @@ class Taking(QObject):
         setup = self.session.setup
         return Take(
             date=now(), setup=setup, knowledge=self.session.knowledge, moment=self.session.live.moment,
-            parts={p.id: f"parts/{p.id}.wav" for p in setup.parts if p.channels},
-            listeners={x.id: f"listeners/{x.id}.wav" for x in setup.listeners},
+            parts={p: f"parts/{p}.wav" for p in parts_kept(setup)},
+            listeners={x: f"listeners/{x}.wav" for x in listeners_kept(setup)},
         )  # fmt: skip
 
     def _set(self, state: str) -> None:

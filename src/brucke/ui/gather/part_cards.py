@@ -4,6 +4,7 @@ from collections.abc import Callable
 
 from ... import words
 from ...core import chain_edits, part_edits
+from ...core.edits import switch
 from ...core.levels import GOOD_DB
 from ...core.part_edits import MODES, mode_of
 from ...core.setup import IN_THE_ROOM, Part, Setup
@@ -71,6 +72,8 @@ class LevelCard(PartCard):
     def refresh(self) -> None:
         self.trim.show_value(self.part.trim_db)
         self.help.show_part(self.part.id)
+        # What a file or a program sends at is as it was made: there is nobody to sing louder.
+        self.help.setVisible(self.part.source in ("microphone", "instrument"))
 
     def show_input(self, peak_db: float | None, clips: int) -> None:
         """What comes in before the trim."""
@@ -98,6 +101,37 @@ def label(theme: Theme, text: str) -> Words:
     label = Words(theme, "body", "mute", wraps=False)
     label.setText(text)
     return label
+
+
+class HearCard(PartCard):
+    """The one question about somebody new: who should hear them. Nobody does until it is answered."""
+
+    def __init__(self, theme: Theme, edit: Edit):
+        super().__init__(theme, edit, _("Who should hear it?"))
+        self.hint = Words(theme, "small", "mute")
+        self.hint.setText(_("Nobody yet. Everything can be changed in Share."))
+        self.others = Button(theme, _("Everyone but me"), "primary")
+        self.all = Button(theme, _("Everyone"), "outline")
+        self.recorder = Button(theme, _("Only the recorder"), "outline")
+        self.column.addWidget(self.hint)
+        flow = Flow(8)
+        for b in (self.others, self.all, self.recorder):
+            flow.addWidget(b)
+        self.column.addLayout(flow)
+        self.others.clicked.connect(lambda: self._let("everyone but me", lambda kind: kind != "monitor"))
+        self.all.clicked.connect(lambda: self._let("everyone", lambda kind: True))
+        self.recorder.clicked.connect(lambda: self._let("the recorder only", lambda kind: kind == "recorder"))
+
+    def applies(self, part: Part) -> bool:
+        asked = part.source in ("microphone", "instrument") and bool(self.setup.listeners)
+        return asked and not any(r.on and r.part == part.id for r in self.setup.routes)
+
+    def refresh(self) -> None:
+        self.recorder.setVisible(any(x.kind == "recorder" for x in self.setup.listeners))
+
+    def _let(self, who: str, hears: Callable[[str], bool]) -> None:
+        cells = [(self.part.id, x.id) for x in self.setup.listeners if hears(x.kind)]
+        self.edit(f"{self.part.name} to {who}", switch(self.setup, cells, True))
 
 
 class ChannelsCard(PartCard):
@@ -153,7 +187,7 @@ class AlongCard(PartCard):
         self.where = Words(theme, "small", "mute", wraps=False)
         self.where.setText("hears it in")
         self.places = Chips(theme, "Hears it in", [], self._place)
-        self.itself = Button(theme, "hears itself only there", "choice")
+        self.itself = Button(theme, "silent in the room", "choice")
         for w in (self.leads, self.where, self.places, self.itself):
             self.column.addWidget(w)
         self.itself.clicked.connect(self._itself)
@@ -200,7 +234,10 @@ class AlongCard(PartCard):
 
     def _itself(self) -> None:
         to = "room" if self.part.hears_itself == "monitor" else "monitor"
-        self.edit(f"{self.part.name} hears itself", part_edits.change_part(self.setup, self.part.id, hears_itself=to))
+        self.edit(
+            f"{self.part.name} {'silent' if to == 'monitor' else 'heard'} in the room",
+            part_edits.change_part(self.setup, self.part.id, hears_itself=to),
+        )
 
 
 class PartItselfCard(PartCard):

@@ -25,7 +25,7 @@ from ..session import Session
 from ..theme.theme import Theme
 from .device_card import DeviceCard
 from .model import comes_from, gather_data
-from .part_cards import AlongCard, ChannelsCard, LevelCard, PartCard, PartItselfCard
+from .part_cards import AlongCard, ChannelsCard, HearCard, LevelCard, PartCard, PartItselfCard
 from .rows import EquipmentDrawing, PartsDrawing
 from .start import StartPage
 from .track_card import CountInCard, TrackCard
@@ -98,8 +98,9 @@ class GatherView(QWidget):
         self.along = AlongCard(theme, self._edit_part)
         self.count_in = CountInCard(theme, self._edit_part)
         self.itself = PartItselfCard(theme, self._edit_part)
+        self.hear = HearCard(theme, self._edit_part)
         self.cards: tuple[PartCard, ...] = (
-            self.tracks, self.count_in, self.level, self.channels, self.along, self.itself,
+            self.hear, self.tracks, self.count_in, self.level, self.channels, self.along, self.itself,
         )  # fmt: skip
         self.device = DeviceCard(theme, self._edit_device, lambda text: self.session.noticed.emit(text, "amber"))
         self._side = QWidget()

@@ -1,12 +1,23 @@
 """The table beside every drawing: rows a screen reader can read, copied as tab-separated text."""
 
-from PyQt6.QtCore import QAbstractTableModel, QEvent, QModelIndex, QObject, QRect, Qt
+from PyQt6.QtCore import QAbstractTableModel, QEvent, QModelIndex, QObject, QRect, QSize, Qt
 from PyQt6.QtGui import QGuiApplication, QKeyEvent, QKeySequence, QPainter
-from PyQt6.QtWidgets import QAbstractButton, QAbstractItemView, QFrame, QHeaderView, QTableView, QWidget
+from PyQt6.QtWidgets import (
+    QAbstractButton,
+    QAbstractItemView,
+    QFrame,
+    QHeaderView,
+    QStyle,
+    QStyledItemDelegate,
+    QStyleOptionViewItem,
+    QTableView,
+    QWidget,
+)
 
 from ..paint.sheet import colour
-from ..theme.fonts import font
+from ..theme.fonts import font, height, width
 from ..theme.theme import Theme
+from .scroll_bar import own_scroll_bars
 
 
 class Rows(QAbstractTableModel):
@@ -57,7 +68,7 @@ class PlainHead(QHeaderView):
         text = str(model.headerData(index, self.orientation(), Qt.ItemDataRole.DisplayRole) or "")
         across = self.orientation() == Qt.Orientation.Horizontal
         flags = Qt.AlignmentFlag.AlignVCenter | (self.defaultAlignment() & Qt.AlignmentFlag.AlignHorizontal_Mask)
-        painter.drawText(rect.adjusted(4, 0, -4, 0), int(flags), text)
+        painter.drawText(rect.adjusted(8, 0, -4, 0), int(flags), text)
         if across:
             painter.fillRect(QRect(rect.x(), rect.bottom(), rect.width(), 1), colour(t, "line"))
 
@@ -79,6 +90,37 @@ class CardCorner(QObject):
         return super().eventFilter(watched, e)
 
 
+class PlainRows(QStyledItemDelegate):
+    """Rows on the card with a thin line between them; what stands in the row above as well is not said again."""
+
+    def __init__(self, theme: Theme, parent: QTableView):
+        super().__init__(parent)
+        self._theme = theme
+
+    def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex) -> QSize:
+        t = self._theme.tokens
+        text, role = str(index.data() or ""), "strong" if index.column() == 0 else "body"
+        return QSize(round(width(text, role, t.scale) + t.px(24)), round(height("body", t.scale) + t.px(8)))
+
+    def paint(self, painter: QPainter | None, option: QStyleOptionViewItem, index: QModelIndex) -> None:
+        if painter is None:
+            return
+        t, rect = self._theme.tokens, option.rect
+        chosen = bool(option.state & QStyle.StateFlag.State_Selected)
+        again = index.row() > 0 and index.column() == 0 and index.siblingAtRow(index.row() - 1).data() == index.data()
+        painter.fillRect(rect, colour(t, "tint" if chosen else "card"))
+        whole = index.siblingAtColumn(0)
+        first = whole.row() == 0 or whole.siblingAtRow(whole.row() - 1).data() != whole.data()
+        if first and index.row() > 0:
+            painter.fillRect(QRect(rect.x(), rect.y(), rect.width(), 1), colour(t, "line"))
+        if again:
+            return
+        painter.setFont(font("strong" if index.column() == 0 else "body", t.scale))
+        painter.setPen(colour(t, "ink"))
+        inner = rect.adjusted(round(t.px(8)), 0, -round(t.px(4)), 0)
+        painter.drawText(inner, int(Qt.AlignmentFlag.AlignVCenter), str(index.data() or ""))
+
+
 class PlainTable(QTableView):
     def __init__(self, theme: Theme, name: str, parent: QWidget | None = None):
         super().__init__(parent)
@@ -89,6 +131,9 @@ class PlainTable(QTableView):
         self.setSelectionMode(QAbstractItemView.SelectionMode.ContiguousSelection)
         self.setHorizontalHeader(PlainHead(Qt.Orientation.Horizontal, theme, self))
         self.setFrameShape(QFrame.Shape.NoFrame)
+        self.setShowGrid(False)
+        self.setItemDelegate(PlainRows(theme, self))
+        own_scroll_bars(self, theme, "card")
         header, side = self.horizontalHeader(), self.verticalHeader()
         assert header is not None
         assert side is not None
@@ -97,7 +142,17 @@ class PlainTable(QTableView):
         header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft)
         side.setVisible(False)
         self.setTabKeyNavigation(False)
-        theme.changed.connect(self.resizeRowsToContents)
+        self._theme = theme
+        theme.changed.connect(self._space)
+        self._space()
+
+    def _space(self) -> None:
+        side, header = self.verticalHeader(), self.horizontalHeader()
+        assert side is not None
+        assert header is not None
+        tall = round(height("body", self._theme.tokens.scale) + self._theme.tokens.px(8))
+        side.setDefaultSectionSize(tall)
+        header.setMinimumHeight(tall)
 
     def keyPressEvent(self, e: QKeyEvent | None) -> None:
         if e is not None and e.matches(QKeySequence.StandardKey.Copy):

@@ -48,7 +48,7 @@ class Line:
 
 @dataclass
 class Sheet:
-    """What is painted, in this order: grounds, grid, boxes, lines, texts."""
+    """What is painted, in this order: grounds, grid, boxes, lines, what lies over them, texts."""
 
     width: float
     height: float
@@ -56,6 +56,7 @@ class Sheet:
     grid: list[Line] = field(default_factory=list)
     boxes: list[Box] = field(default_factory=list)
     lines: list[Line] = field(default_factory=list)
+    over: list[Box] = field(default_factory=list)
     texts: list[Text] = field(default_factory=list)
 
     def text(self, x: float, y: float, w: float, h: float, text: str, role: str, colour: str, align: str = "left", on: str = "card") -> None:  # fmt: skip
@@ -101,6 +102,8 @@ def paint_sheet(p: QPainter, sheet: Sheet, tokens: Tokens) -> None:
         _paint_box(p, box, tokens)
     for line in sheet.lines:
         _paint_line(p, line, tokens)
+    for box in sheet.over:
+        _paint_box(p, box, tokens)
     for text in sheet.texts:
         flags = {"left": Qt.AlignmentFlag.AlignLeft, "right": Qt.AlignmentFlag.AlignRight}.get(
             text.align, Qt.AlignmentFlag.AlignHCenter

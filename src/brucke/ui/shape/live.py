@@ -5,11 +5,11 @@ from dataclasses import dataclass
 import numpy as np
 from PyQt6.QtCore import QRectF
 
-from ... import words_shape as words
+from ...words_doing import level_text, now_text
 from ..paint.sheet import Box, Line, Sheet
-from ..theme.fonts import height, width
+from ..theme.fonts import elided
 from ..theme.tokens import Tokens
-from .model import LEVEL_DB, Curve, ProcessorCard, spectrum_curve
+from .model import LEVEL_DB, Curve, ProcessorBand, spectrum_curve
 from .watch import SHOWN, ChainWatch
 
 SPECTRAL = ("noise_removal", "high_pass", "equaliser")
@@ -18,51 +18,50 @@ SILENT_DB = -59.0
 
 
 @dataclass(frozen=True)
-class CardLive:
+class BandLive:
     """`spectrum` heights 0…1 left to right; `histogram` shares; `level` 0…1 of the moving point, below 0 without;
-    `reductions` in dB, one for each band; `bars` lengths before and after; `note` beside them."""
+    `reductions` in dB, one for each band; `bars` lengths before and after; `doing` what it does now, in words."""
 
     spectrum: Curve = ()
     histogram: Curve = ()
     level: float = -1.0
     reductions: tuple[float, ...] = ()
     bars: tuple[float, ...] = ()
-    note: str = ""
+    doing: str = ""
 
 
-STILL = CardLive()
+STILL = BandLive()
 
 
 def _level_share(db: float) -> float:
     return min(1.0, 1 - db / LEVEL_DB) if db > SILENT_DB else -1.0
 
 
-def card_live(card: ProcessorCard, slot: int, watch: ChainWatch, rate_hz: float) -> CardLive:
-    """What one card shows now."""
+def band_live(band: ProcessorBand, slot: int, watch: ChainWatch, rate_hz: float, last: bool = False) -> BandLive:
+    """What one band shows now; `last` in its chain, its sound goes out."""
     if not watch.lively:
         return STILL
-    if card.kind in SPECTRAL:
-        return STILL if watch.spectrum is None else CardLive(spectrum=spectrum_curve(watch.spectrum, rate_hz))
-    if card.kind == "gate":
-        share = tuple(watch.histogram(slot).round(2).tolist())
-        open_ = float(watch.told[slot, 1]) < 1.0
-        return CardLive(histogram=share, note=words.GATE_OPEN if open_ else words.GATE_SHUT)
-    if card.kind in DYNAMIC:
-        bands = 3 if card.kind == "multiband" else 1
-        reductions = tuple(round(float(x), 1) + 0.0 for x in watch.told[slot, 1 : 1 + bands])
-        level = _level_share(watch.level_db(slot)) if card.kind in ("compressor", "limiter") else -1.0
-        note = words.reduction_text(max(reductions)) if card.on else ""
-        return CardLive(level=round(level, 2), reductions=reductions, note=note)
-    if card.kind == "gain":
-        before, after = watch.level_db(slot), watch.level_db(slot + 1)
-        if before <= SILENT_DB:
-            return STILL
-        bars = tuple(round(max(0.0, _level_share(db)), 2) for db in (before, after))
-        return CardLive(bars=bars, note=words.level_change_text(before, after))
+    after = watch.told.shape[0] - 1 if last else slot + 1
+    reductions: tuple[float, ...] = ()
+    if band.kind in (*DYNAMIC, "gate"):
+        count = 3 if band.kind == "multiband" else 1
+        reductions = tuple(round(float(x), 1) + 0.0 for x in watch.told[slot, 1 : 1 + count])
+    doing = now_text(band.processor, reductions, round(watch.quiet_db(slot) - watch.quiet_db(after)))
+    if band.kind in SPECTRAL:
+        return BandLive(spectrum=() if watch.spectrum is None else spectrum_curve(watch.spectrum, rate_hz), doing=doing)
+    if band.kind == "gate":
+        return BandLive(histogram=tuple(watch.histogram(slot).round(2).tolist()), doing=doing)
+    if band.kind in DYNAMIC:
+        level = _level_share(watch.level_db(slot)) if band.kind in ("compressor", "limiter") else -1.0
+        return BandLive(level=round(level, 2), reductions=reductions, doing=doing)
+    if band.kind == "gain":
+        shares = [_level_share(watch.level_db(i)) for i in (slot, after)]
+        bars = tuple(round(max(0.0, x), 2) for x in shares) if shares[0] >= 0 else ()
+        return BandLive(bars=bars, doing=doing)
     return STILL
 
 
-def live_sheet(card: ProcessorCard, live: CardLive, area: QRectF, ink: str, t: Tokens) -> Sheet:
+def live_sheet(card: ProcessorBand, live: BandLive, area: QRectF, ink: str, t: Tokens) -> Sheet:
     """Over one drawing, which already shows the curve."""
     sheet = Sheet(area.right(), area.bottom())
 
@@ -94,12 +93,6 @@ def live_sheet(card: ProcessorCard, live: CardLive, area: QRectF, ink: str, t: T
         tall = t.px(7)
         bar = QRectF(area.x() + t.px(4), area.y() + t.px(6 + 11 * i), share * (area.width() - t.px(8)), tall)
         sheet.boxes.append(Box(bar, "mute" if i == 0 else ink))
-    if live.note:
-        small = height("small strong", t.scale)
-        room = width(live.note, "small strong", t.scale) + 4
-        x, y = area.right() - room - t.px(4), area.bottom() - small - t.px(2)
-        sheet.boxes.append(Box(QRectF(x - t.px(2), y, room + t.px(4), small), "paper", "", t.px(3)))
-        sheet.text(x, y, room, small, live.note, "small strong", "ink", "right", "paper")
     return sheet
 
 
@@ -109,7 +102,7 @@ def _curve(sheet: Sheet, curve: Curve, at, ink: str) -> None:  # type: ignore[no
         sheet.lines.append(Line(tuple(at(i / (len(curve) - 1), v) for i, v in enumerate(curve)), ink, 2))
 
 
-def _hanging(sheet: Sheet, card: ProcessorCard, reductions: tuple[float, ...], area: QRectF, t: Tokens) -> None:
+def _hanging(sheet: Sheet, card: ProcessorBand, reductions: tuple[float, ...], area: QRectF, t: Tokens) -> None:
     """How much each band is held back, hanging from above; 18 dB are the whole height."""
     edges = [0.0, *card.edges, 1.0]
     for i, db in enumerate(reductions):
@@ -120,47 +113,47 @@ def _hanging(sheet: Sheet, card: ProcessorCard, reductions: tuple[float, ...], a
             sheet.boxes.append(Box(bar, "edge"))
 
 
-# Before and after
+def sentence_sheet(band: ProcessorBand, live: BandLive, area: QRectF, chosen: bool, t: Tokens) -> Sheet:
+    """What a band does now, in words; what is set where nothing runs."""
+    sheet = Sheet(area.right(), area.bottom())
+    text = band.note or live.doing or band.doing
+    tone = "coral" if band.note else "ink" if chosen else "mute"
+    shown = elided(text, "small", t.scale, area.width())
+    sheet.text(area.x(), area.y(), area.width(), area.height(), shown, "small", tone, on="tint" if chosen else "card")
+    return sheet
+
+
+# What comes in and what goes out
 
 
 @dataclass(frozen=True)
-class Comparison:
-    """Levels 0…1, oldest first, and what they fall to between the sounds, in words."""
+class Ends:
+    """Levels 0…1, oldest first, and the newest in words, at both ends of the way."""
 
     before: Curve = ()
     after: Curve = ()
-    quiet_before: str = ""
-    quiet_after: str = ""
+    level_before: str = ""
+    level_after: str = ""
 
 
-def comparison(watch: ChainWatch, slots: int) -> Comparison:
-    if not watch.lively or not slots:
-        return Comparison()
+def ends(watch: ChainWatch) -> Ends:
+    if not watch.lively:
+        return Ends()
 
     def heights(slot: int) -> Curve:
         return tuple(np.clip(1 - watch.past(slot, SHOWN) / LEVEL_DB, 0, 1).round(2).tolist())
 
     last = watch.told.shape[0] - 1
-    return Comparison(
-        heights(0), heights(last), words.quiet_text(watch.quiet_db(0)), words.quiet_text(watch.quiet_db(last))
-    )  # fmt: skip
+    return Ends(heights(0), heights(last), *(level_text(watch.loudest_db(slot)) for slot in (0, last)))
 
 
-def comparison_sheet(data: Comparison, area: QRectF, ink: str, labels: float, t: Tokens) -> Sheet:
-    """Two rows of bars between `labels` on the left and what it falls to on the right."""
-    sheet = Sheet(area.right(), area.bottom())
-    body = height("small", t.scale)
-    right = max(width(text, "small strong", t.scale) for text in (data.quiet_before, data.quiet_after, " ")) + t.px(8)
-    half = area.height() / 2
-    for i, (levels, text, colour) in enumerate(
-        ((data.before, data.quiet_before, "mute"), (data.after, data.quiet_after, ink))
-    ):
-        middle = area.y() + half * (i + 0.5)
-        room = QRectF(area.x() + labels, area.y() + i * half, area.width() - labels - right - t.px(12), half)
-        wide = room.width() / SHOWN
-        for k, level in enumerate(levels):
-            x = room.right() - (len(levels) - k) * wide
-            tall = max(1.0, level * (half - t.px(6)))
-            sheet.boxes.append(Box(QRectF(x, middle - tall / 2, max(1.0, wide - 1), tall), colour))
-        sheet.text(area.right() - right, middle - body / 2, right, body, text, "small strong", colour, "right")
+def end_sheet(levels: Curve, text: str, area: QRectF, value: QRectF, ink: str, t: Tokens) -> Sheet:
+    """One row of levels, and the loudest of the last seconds beside it."""
+    sheet = Sheet(max(area.right(), value.right()), area.bottom())
+    wide, middle = area.width() / SHOWN, area.center().y()
+    for k, level in enumerate(levels):
+        x = area.right() - (len(levels) - k) * wide
+        tall = max(1.0, level * area.height())
+        sheet.boxes.append(Box(QRectF(x, middle - tall / 2, max(1.0, wide - 1), tall), ink))
+    sheet.text(value.x(), value.y(), value.width(), value.height(), text, "small strong", "ink", "right")
     return sheet

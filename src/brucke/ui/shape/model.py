@@ -1,4 +1,4 @@
-"""What Shape shows of a chain: one card for every processor, as plain data. No Qt."""
+"""What Shape shows of a chain: one band for every processor, as plain data. No Qt."""
 
 from dataclasses import dataclass, replace
 
@@ -26,6 +26,7 @@ from ...core.sound.response import filter_response_db, level_curve_db
 from ...core.units import db_to_gain
 from ...engine.plan import Without
 from ...translation import _
+from ...words_doing import doing_text
 from ...words_shape import PLUG_IN_FAULTS, kind_of, processor_name, shown_values
 
 POINTS = 96
@@ -37,8 +38,8 @@ Curve = tuple[float, ...]
 
 
 @dataclass(frozen=True)
-class ProcessorCard:
-    """`curve` are heights 0…1 from left to right, none without a drawing; `straight` what would change nothing;
+class ProcessorBand:
+    """`doing` is what it is set to do, in one sentence; `costs` whether it takes time; `curve` are heights 0…1 from left to right, none without a drawing; `straight` what would change nothing;
     `threshold` the level it is compared with; `bars` (place, height) 0…1; `edges` where bands meet;
     `note` why it is not heard now though it is on."""
 
@@ -46,6 +47,9 @@ class ProcessorCard:
     name: str
     on: bool
     cost: str
+    costs: bool
+    doing: str
+    processor: Processor
     values: tuple[tuple[str, str], ...]
     curve: Curve
     straight: tuple[float, float]
@@ -58,7 +62,7 @@ class ProcessorCard:
 @dataclass(frozen=True)
 class ShapeData:
     ink: str
-    cards: tuple[ProcessorCard, ...]
+    bands: tuple[ProcessorBand, ...]
     cost: str  # of the whole chain
 
 
@@ -103,13 +107,13 @@ def _bars(p: Processor) -> tuple[tuple[float, float], ...]:
     return ((0.02, 0.95), *((0.02 + ms / 100, 0.95 * max(0.05, height)) for ms in copies_ms(p)))
 
 
-def _card(p: Processor, setup: Setup, trim_db: float) -> ProcessorCard:
+def _band(p: Processor, setup: Setup, trim_db: float) -> ProcessorBand:
     rate_hz, frames = setup.rate_hz, processor_latency_frames(p, setup.block_frames)
     curve, straight = _curve(p, setup, trim_db)
     cost = words.ms_text(frames / rate_hz, 1) if frames else _("0 ms")
     threshold = 1 - held(p, "threshold_db") / LEVEL_DB if isinstance(p, Gate | Compressor) else None
-    return ProcessorCard(
-        kind_of(p), processor_name(p), p.on, cost, tuple(shown_values(p)), curve, straight,
+    return ProcessorBand(
+        kind_of(p), processor_name(p), p.on, cost, frames > 0, doing_text(p), p, tuple(shown_values(p)), curve, straight,
         None if threshold is None else max(0.0, threshold), _bars(p),
         (hz_share(held(p, "low_hz")), hz_share(held(p, "high_hz"))) if isinstance(p, Multiband) else (),
     )  # fmt: skip
@@ -129,13 +133,13 @@ def shape_data(
     trim_db = thing.trim_db if isinstance(thing, Part) else 0.0
     frames = latency_frames(thing.chain, setup.block_frames)
     cost = _("processing costs {ms}").format(ms=words.ms_text(frames / setup.rate_hz, 1) if frames else _("no time"))
-    cards = [_card(p, setup, trim_db) for p in thing.chain]
+    bands = [_band(p, setup, trim_db) for p in thing.chain]
     for i, p in enumerate(thing.chain):
         if p.on and isinstance(p, PlugIn) and (faults or {}).get(p.place):
-            cards[i] = replace(cards[i], note=PLUG_IN_FAULTS[(faults or {})[p.place]])
+            bands[i] = replace(bands[i], note=PLUG_IN_FAULTS[(faults or {})[p.place]])
         elif p.on and without is not None and without.owner == owner and without.slot in (-1, i):
-            cards[i] = replace(cards[i], note=_("left out now"))
-    return ShapeData(ink_of(thing), tuple(cards), cost if thing.chain else "")
+            bands[i] = replace(bands[i], note=_("left out now"))
+    return ShapeData(ink_of(thing), tuple(bands), cost if thing.chain else "")
 
 
 @dataclass(frozen=True)

@@ -76,6 +76,11 @@ class ChainWatch:
         loud = before > max(self.quiet_db(slot) + ABOVE_QUIET_DB, LOUD_DB) if len(before) else before > 0
         return float(np.mean(after[loud] - before[loud])) if loud.any() else 0.0
 
+    def loudest_db(self, slot: int) -> float:
+        """The loudest moment of the last seconds."""
+        past = self.past(slot)
+        return float(past.max()) if len(past) else FLOOR_DB
+
     def quiet_db(self, slot: int) -> float:
         """What the level falls to between the sounds."""
         past = self.past(slot)

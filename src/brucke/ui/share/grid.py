@@ -61,8 +61,9 @@ class CellPainter(QStyledItemDelegate):
         make: Callable[[], Sheet]
         if c < QUESTIONS:
             heard, tone = data.heard[r][c], data.parts[r].colour
-            key = (heard, tone, current)
-            make = partial(question_layout, heard, tone, current, w, h, t)
+            word = data.heard_words[r][c]
+            key = (word, tone, current)
+            make = partial(question_layout, heard, word, current, w, h, t)
         else:
             cell = data.cells[r][c - QUESTIONS]
             key = (cell, chosen, current)
@@ -140,7 +141,7 @@ class Grid(QTableView):
         data, t = self.routes.data_, self.theme.tokens
         if not data.parts or not data.listeners:
             return
-        head, question = round(head_width(data, t)), round(question_width(t))
+        head, question = round(head_width(data, t)), round(question_width(data, t))
         self.parts_head.setFixedWidth(head)
         self.listeners_head.setFixedHeight(round(head_height(t)))
         for c in range(QUESTIONS):

@@ -3,7 +3,7 @@
 from PyQt6.QtCore import QRectF
 
 from ..paint.sheet import Box, Line, Sheet
-from ..theme.fonts import first_fitting, height, width
+from ..theme.fonts import first_fitting, height, width, wrap
 from ..theme.tokens import Tokens
 from .model import Cell, Heads, ShareData
 
@@ -31,9 +31,10 @@ def head_height(t: Tokens) -> float:
     return height("name", t.scale) + 2 * height("small", t.scale) + t.px(8)
 
 
-def question_width(t: Tokens) -> float:
+def question_width(data: ShareData, t: Tokens) -> float:
     """Of the two columns that say whether I hear it, and whether they do."""
-    return max(width(w, "strong", t.scale) for w in ("some", "none", "them")) + t.px(28)
+    words = {w for row in data.heard_words for said in row for w in said.split()}
+    return max(width(w, "small strong", t.scale) for w in ("some", "none", "them", *words)) + t.px(28)
 
 
 def cell_layout(cell: Cell, chosen: bool, current: bool, w: float, h: float, t: Tokens) -> Sheet:
@@ -105,17 +106,21 @@ def _mark(sheet: Sheet, cell: Cell, left: float, right: float, y: float, t: Toke
     sheet.boxes.append(Box(QRectF(x - r, y - r, 2 * r, 2 * r), tone, "", r))
 
 
-def question_layout(heard: str, colour: int, current: bool, w: float, h: float, t: Tokens) -> Sheet:
-    """Whether all, some or none hear a part: filled, half, empty, and the word."""
+def question_layout(heard: str, words: str, current: bool, w: float, h: float, t: Tokens) -> Sheet:
+    """Whether all, some or none hear a part: filled, half, empty, and the words; the first of them where room is short."""
     sheet = Sheet(w, h)
     small = height("small strong", t.scale)
-    tall = small + t.px(8)
+    lines = wrap(words, "small strong", t.scale, w - t.px(14))
+    lines = lines if len(lines) * small + t.px(10) <= h else [first_fitting((words, heard), "small strong", t.scale, w)]
+    tall = small * len(lines) + t.px(8)
     box = QRectF(t.px(4), (h - tall) / 2, w - t.px(8), tall)
     on, ink = {"all": ("water", "on_water"), "some": ("tint", "ink"), "none": ("", "mute")}[heard]
     sheet.boxes.append(Box(box, on, "water" if heard != "none" else "edge", t.px(6), 1.2))
     if current:
         sheet.boxes.append(Box(box.adjusted(-2, -2, 2, 2), "", "water", t.px(7), 2.2))
-    sheet.text(box.x(), box.y(), box.width(), box.height(), heard, "small strong", ink, "centre", on or "card")
+    for i, line in enumerate(lines):
+        y = box.y() + t.px(4) + i * small
+        sheet.text(box.x(), y, box.width(), small, line, "small strong", ink, "centre", on or "card")
     return sheet
 
 

@@ -17,6 +17,7 @@ from ...words_documents import LISTENER_KINDS
 from ...words_soundcheck import short_text
 
 HEARD_WORDS = {"all": _("all"), "some": _("some"), "none": _("none")}
+BUT_THEMSELVES = _("everyone but themselves")
 FURTHEST_MS = 60.0  # how far from in step the little mark can go
 
 
@@ -48,6 +49,7 @@ class ShareData:
     parts: tuple[Heads, ...]
     listeners: tuple[Heads, ...]
     heard: tuple[tuple[Heard, Heard], ...]  # by me, by them, of every part
+    heard_words: tuple[tuple[str, str], ...]  # the same in words
     cells: tuple[tuple[Cell, ...], ...]  # [part][listener]
 
 
@@ -119,4 +121,10 @@ def share_data(setup: Setup, timing: Timing, results: Iterable[Result]) -> Share
         for x in setup.listeners
     )  # fmt: skip
     heard = tuple((heard_by(setup, p.id, True), heard_by(setup, p.id, False)) for p in setup.parts)
-    return ShareData(parts, listeners, heard, cells)
+    said = tuple(tuple(_heard_word(p, h, them) for h, them in zip(both, (False, True), strict=True)) for p, both in zip(setup.parts, heard, strict=True))  # fmt: skip
+    return ShareData(parts, listeners, heard, said, cells)  # type: ignore[arg-type]
+
+
+def _heard_word(part: Part, heard: Heard, them: bool) -> str:
+    """Everybody who can hear a far end hears it: nobody is sent their own voice back."""
+    return BUT_THEMSELVES if them and heard == "all" and part.kind == "far_end" else HEARD_WORDS[heard]

@@ -2,7 +2,7 @@
 
 from PyQt6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, Qt
 
-from .model import HEARD_WORDS, ShareData
+from .model import ShareData
 
 QUESTIONS = 2  # columns before the listeners: do I hear it, do they
 
@@ -12,7 +12,7 @@ class Routes(QAbstractTableModel):
 
     def __init__(self) -> None:
         super().__init__()
-        self.data_ = ShareData((), (), (), ())
+        self.data_ = ShareData((), (), (), (), ())
 
     def show(self, data: ShareData) -> None:
         """Only cells that changed are told to the view."""
@@ -45,7 +45,7 @@ class Routes(QAbstractTableModel):
         r, c = index.row(), index.column()
         if c < QUESTIONS:
             who = ("do I hear it", "do they hear it")[c]
-            return f"{self.data_.parts[r].name}, {who}: {HEARD_WORDS[self.data_.heard[r][c]]}"
+            return f"{self.data_.parts[r].name}, {who}: {self.data_.heard_words[r][c]}"
         return self.data_.cells[r][c - QUESTIONS].said
 
     def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> object:

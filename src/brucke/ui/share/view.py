@@ -14,7 +14,7 @@ from ...core import edits, listener_edits
 from ...core.findings import Finding
 from ...core.routing.ways import own_return
 from ...core.setup import Route, Setup
-from ...words_documents import LISTENER_KINDS, LISTENER_WORDS
+from ...words_documents import LISTENER_MENU, LISTENER_WORDS
 from ..checking import Checking
 from ..kit.button import Button
 from ..kit.card import paint_card
@@ -331,7 +331,7 @@ class ShareView(QWidget):
     def add_menu(self) -> None:
         kinds = LISTENER_WORDS.items()
         self.menu = open_menu(
-            self.add, ((f"{name}  –  {LISTENER_KINDS[k]}", partial(self.add_listener, k)) for k, (name, _) in kinds)
+            self.add, ((f"{name}  –  {LISTENER_MENU[k]}", partial(self.add_listener, k)) for k, (name, _) in kinds)
         )
 
     def add_listener(self, kind: str) -> None:

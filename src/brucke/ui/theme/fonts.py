@@ -3,6 +3,7 @@
 from functools import lru_cache
 from pathlib import Path
 
+from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QFont, QFontDatabase, QFontMetricsF
 
 FAMILY = "Atkinson Hyperlegible Next"
@@ -64,3 +65,10 @@ def wrap(text: str, role: str, scale: float, room: float) -> list[str]:
 def first_fitting(choices: tuple[str, ...], role: str, scale: float, room: float) -> str:
     """The longest wording that fits, or nothing."""
     return next((c for c in choices if width(c, role, scale) <= room), "")
+
+
+def elided(text: str, role: str, scale: float, room: float) -> str:
+    """The text, or as much of it as there is room for, with the sign that something is left out."""
+    if width(text, role, scale) <= room:
+        return text
+    return metrics(role, scale).elidedText(text, Qt.TextElideMode.ElideRight, int(room))
