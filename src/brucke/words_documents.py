@@ -14,6 +14,14 @@ TEMPLATE_WORDS = {
     "two_computers": (_("Two computers"), _("Voice, cello and track to a second computer")),
     "session": (_("One-to-one session by call"), _("You, music, and one person at the far end")),
 }
+# What I will hear, and what they will.
+BEGINNING_WORDS = {
+    "sing": (_("the music, and them"), _("you and the music, in step")),
+    "workstation": (_("your mix, and them"), _("the mix and your voice, in step")),
+    "stream": (_("the music"), _("you, the music and the picture, in step")),
+    "two_computers": (_("the music"), _("voice, cello and music, in step")),
+    "session": (_("the music, and the other person"), _("you and the music, in step")),
+}
 SOURCE_WORDS = {
     "microphone": (_("Microphone"), _("a voice or an instrument in the room")),
     "instrument": (_("Instrument by cable"), _("its direct output, silent in the room")),

@@ -120,6 +120,7 @@ class Window(QMainWindow):
         self.deck.live.clicked.connect(lambda: self.do("on_air"))
         self.deck.check.clicked.connect(lambda: self.do("soundcheck"))
         self.gather.opens.connect(lambda: self.do("open"))
+        self.gather.opened.connect(self.open_file)
         self.share.shows.connect(self.strip.choose)
         self.share.in_align.connect(self._show_in_align)
         for place in (self.share, self.soundcheck):
@@ -257,6 +258,7 @@ class Window(QMainWindow):
         star = " (unsaved)" if session.unsaved else ""
         self.setWindowTitle(f"{session.setup.name}{star} – Brucke")
         self.overview.refresh(self.align.listener)
+        self.strip.setVisible(bool(session.setup.parts or session.setup.listeners))
         shown = {"share": self.share.listener, "review": self.review.listener}.get(self.place, self.align.listener)
         self.strip.choose(shown)
 

@@ -35,6 +35,7 @@ class GatherView(QWidget):
     """`thing` in this place is “part/ID” or “device/ID”."""
 
     opens = pyqtSignal()
+    opened = pyqtSignal(Path)
     began = pyqtSignal(str)
 
     def __init__(
@@ -119,6 +120,7 @@ class GatherView(QWidget):
         self.mend.clicked.connect(self._one_rate)
         self.start.chose.connect(self.begin)
         self.start.opens.connect(self.opens)
+        self.start.opened.connect(self.opened)
         self.level.alone.clicked.connect(self.toggle_alone)
         self.level.mute.clicked.connect(self.toggle_mute)
         self.level.anew.clicked.connect(self._count_anew)
@@ -146,6 +148,8 @@ class GatherView(QWidget):
 
     def refresh(self) -> None:
         setup, facts = self.session.setup, self.session.facts
+        if self.empty and self.stack.currentIndex() != 1:
+            self.start.show_recent(self.documents.recent())
         self.stack.setCurrentIndex(1 if self.empty else 0)
         kind, _, id = self._still_chosen()
         data = gather_data(setup, facts, self.running.clips, self.session.live.muted)
