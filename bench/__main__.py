@@ -1,32 +1,24 @@
-"""./run bench [engine] [deadlines] [startup] [repaint] [grid] [estimate] [refuse] [hostile]; without a name, all but the long ones."""
+"""./run bench [engine] [deadlines] [startup] [repaint] [grid] [estimate] [refuse] [hostile] [kills] [soak]; without a
+name, all but the long ones."""
 
+import importlib
 import sys
 
-from . import deadlines, engine, estimate, grid, hostile, repaint, startup
-
-BENCHES = {
-    "engine": engine.run,
-    "estimate": estimate.run,
-    "startup": startup.run,
-    "repaint": repaint.run,
-    "grid": grid.run,
-    "deadlines": deadlines.run,
-    "refuse": estimate.refuse,
-    "hostile": hostile.run,
-}
-
-
-LONG = ("refuse", "hostile")
+NAMES = ("engine", "estimate", "startup", "repaint", "grid", "deadlines")
+LONG = ("refuse", "hostile", "kills", "soak")
 
 
 def main() -> int:
-    names = sys.argv[1:] or [n for n in BENCHES if n not in LONG]
-    for name in names:
-        if name not in BENCHES:
-            print(f"bench: no bench “{name}”; there are {', '.join(BENCHES)}", file=sys.stderr)
+    asked = [n for n in sys.argv[1:] if not n.replace(".", "").isdigit()] or list(NAMES)
+    for name in asked:
+        if name not in (*NAMES, *LONG):
+            print(f"bench: no bench “{name}”; there are {', '.join((*NAMES, *LONG))}", file=sys.stderr)
             return 2
         print(f"== {name}", flush=True)
-        BENCHES[name]()
+        if name == "refuse":
+            importlib.import_module("bench.estimate").refuse()
+        else:
+            importlib.import_module(f"bench.{name}").run()
     return 0
 
 

@@ -70,7 +70,7 @@ _FIELDS = {
     "buffer_frames": _("buffer"), "buffers": _("buffers"), "gain_db": _("gain"), "delay_ms": _("delay"),
     "trim_db": _("trim"), "on": _("on"), "map": _("channel map"), "channels": _("channels"),
     "processed": _("processed"), "sets_clock": _("sets the clock"), "order": _("order"), "profiles": _("noise profiles"), "chain": _("processors"),
-    "other_chain": _("other version"), "version": _("version"), "target_lufs": _("target loudness"),
+    "other_chain": _("other version"), "version": _("version"), "target_lufs": _("target loudness"), "ceiling_db": _("ceiling"),
     "bypass": _("passes the listener’s processors by"),
     "follows": _("plays along with"), "hears_at": _("hears at"), "device": _("comes from"), "colour": _("colour"),
     "tracks": _("tracks"), "beat_source": _("sound on the beat"), "inverted": _("polarity reversed"),

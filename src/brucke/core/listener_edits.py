@@ -6,6 +6,7 @@ from msgspec.structs import replace
 
 from .edits import Cell, copy_column, set_map, set_on, switch
 from .naming import free_id, free_name
+from .ranges import held_to
 from .routing.maps import track_layout
 from .routing.ways import carries, own_return
 from .setup import MAX_CHANNELS, MAX_LISTENERS, Device, DeviceKind, Listener, ListenerKind, MomentRoute, Setup
@@ -96,6 +97,14 @@ def widened(listener: Listener, channels: int) -> Listener:
     if channels > 2:
         return replace(listener, channels=channels, chain=(), other_chain=None, version="A")
     return replace(listener, channels=channels)
+
+
+def set_ceiling(setup: Setup, listener: str, ceiling_db: float) -> Setup:
+    """What nothing at a monitor is ever louder than."""
+    value = held_to("Listener", "ceiling_db", ceiling_db)
+    return replace(
+        setup, listeners=tuple(replace(x, ceiling_db=value) if x.id == listener else x for x in setup.listeners)
+    )
 
 
 def change_listener(setup: Setup, listener: str, name: str | None = None, channels: int | None = None) -> Setup:

@@ -62,6 +62,12 @@ class RouteTiming:
         """The date of the oldest measurement in it that is unconfirmed; empty where none is."""
         return min((s.date for s in self._to_measure if s.evidence == "unconfirmed"), default="")
 
+    def can_be_delayed(self, monitor: bool) -> bool:
+        """Whether a delay of ours could put it in step; in a monitor only the lead waits, never who plays along."""
+        if self.outside or self.problem is not None or self.off is None or self.kind in ("picture", "far_end"):
+            return False
+        return not monitor or self.kind == "lead"
+
     @property
     def code(self) -> RouteCode:
         if self.problem is not None:
@@ -110,6 +116,10 @@ class ListenerTiming:
     def _by_part(self) -> dict[str, RouteTiming | Unjudged]:
         at_all: list[RouteTiming | Unjudged] = [*self.routes, *self.unjudged]
         return {r.part: r for r in at_all}
+
+    def can_delay(self, setup: Setup, r: RouteTiming) -> bool:
+        """Whether a route may be delayed here and now: not while the least delay is wanted."""
+        return not self.least_delay and r.can_be_delayed(setup.listener(self.listener).kind == "monitor")
 
     def of_part(self, part: str) -> RouteTiming | Unjudged | None:
         return self._by_part.get(part)

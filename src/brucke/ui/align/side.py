@@ -6,7 +6,7 @@ from PyQt6.QtWidgets import QDoubleSpinBox, QProgressBar, QSpinBox, QVBoxLayout,
 from ... import words
 from ...core.evidence import device_fingerprint, round_trip_key
 from ...core.setup import Setup
-from ...core.timing.align import ListenerTiming, RouteTiming
+from ...core.timing.align import ListenerTiming
 from ...rehearse.evidence import measuring_pair
 from ..kit.button import Button
 from ..kit.card import Card
@@ -64,19 +64,12 @@ class VerdictCard(Card):
         self.headline.say(words.route_headline(setup, r), "water" if good else "coral")
         self.plus_minus.say(words.plus_minus_text(r.off.plus_minus) if r.off is not None else "")
         self.reason.say(words.route_reason(setup, t, r))
-        self.one.setVisible(can_delay(setup, t, r) and not r.in_step)
+        self.one.setVisible(t.can_delay(setup, r) and not r.in_step)
         self.one.setText(f"Delay {words.ms_text(r.align_delay_frames / setup.rate_hz)}")
-        others = [x for x in t.routes if can_delay(setup, t, x) and not x.in_step]
+        others = [x for x in t.routes if t.can_delay(setup, x) and not x.in_step]
         self.all.setVisible(bool(others) and not t.least_delay)
         self.all.set_kind("outline" if self.one.isVisibleTo(self) else "primary")
         self.updateGeometry()
-
-
-def can_delay(setup: Setup, t: ListenerTiming, r: RouteTiming) -> bool:
-    """Whether Brucke can put this route in step by delaying it."""
-    if t.least_delay or r.outside or r.problem is not None or r.off is None or r.kind in ("picture", "far_end"):
-        return False
-    return setup.listener(t.listener).kind != "monitor" or r.kind == "lead"
 
 
 class EvidenceCard(Card):

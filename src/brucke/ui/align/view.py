@@ -18,7 +18,7 @@ from ..taking import Taking
 from ..theme.theme import Theme
 from .drawing import AlignDrawing
 from .model import AlignData, align_data, table_rows
-from .side import Side, can_delay
+from .side import Side
 
 NOTHING = AlignData("", (), None, None, "Nobody listens yet. Add listeners in Share.", "")
 
@@ -145,7 +145,7 @@ class AlignView(QWidget):
             return
         setup, timing = self.session.setup, self.session.timing.of(self.listener)
         r = timing.route(self.part)
-        if r is None or not can_delay(setup, timing, r):
+        if r is None or not timing.can_delay(setup, r):
             self.session.noticed.emit("This route cannot be delayed here.", "mute")
             return
         delay = r.align_delay_frames / setup.rate_hz * 1e3
@@ -160,7 +160,7 @@ class AlignView(QWidget):
         delays = [
             (r.part, self.listener, r.align_delay_frames / setup.rate_hz * 1e3)
             for r in timing.routes
-            if can_delay(setup, timing, r)
+            if timing.can_delay(setup, r)
         ]
         label = f"everyone in step at {words.listener_name(setup, self.listener)}"
         self.session.edit(label, set_delays(setup, delays), "align", f"{self.listener}/{self.part}")
@@ -177,7 +177,7 @@ class AlignView(QWidget):
             return
         setup, timing = self.session.setup, self.session.timing.of(self.listener)
         r = timing.route(self.part)
-        if r is None or not can_delay(setup, timing, r):
+        if r is None or not timing.can_delay(setup, r):
             return
         delay = max(0.0, r.delay_frames / setup.rate_hz * 1e3 + ms)
         label = f"{words.route_name(setup, r.part, self.listener)} delay {words.ms_text(delay / 1e3)}"

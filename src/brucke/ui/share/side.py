@@ -2,6 +2,8 @@
 
 from collections.abc import Callable
 
+from PyQt6.QtWidgets import QHBoxLayout, QWidget
+
 from ... import words
 from ...core import chain_edits, edits, listener_edits
 from ...core.routing.maps import effective_map
@@ -241,21 +243,21 @@ class ArrivesCard(RouteCard):
 
     def refresh(self, timing: Timing) -> None:
         t = timing.of(self.listener.id)
-        r = t.route(self.part.id)
+        r, problem = t.route(self.part.id), t.problem(self.part.id)
+        if problem is not None:
+            self.when.say(_("cannot be judged"), "coral")
+            self.reason.say(words.finding_text(self.setup, problem))
+            self.delay.setVisible(False)
+            return
         if r is None:
             self.hide()
             return
-        self.when.say(words.route_headline(self.setup, r), "water" if r.in_step or r.off is None else "coral")
+        self.when.say(
+            words.route_headline(self.setup, r), "water" if r.in_step or r.off is None or t.least_delay else "coral"
+        )
         self.reason.say(words.route_reason(self.setup, t, r))
         self._needed_ms = r.align_delay_frames / self.setup.rate_hz * 1e3
-        can = (
-            r.off is not None
-            and not r.in_step
-            and not r.outside
-            and r.kind in ("lead", "follower")
-            and not t.least_delay
-        )
-        self.delay.setVisible(can)
+        self.delay.setVisible(t.can_delay(self.setup, r) and not r.in_step)
         self.delay.setText(f"Delay {self._needed_ms:.1f} ms")
 
     def delay_it(self) -> None:
@@ -277,10 +279,18 @@ class ListenerCard(Card):
         self.name = TextField(theme, "Name of the listener")
         self.channels = NumberField(theme, "Channels", 1, 16, _("channels"), 0)
         self.words = Words(theme, "small", "mute")
+        self.ceiling = NumberField(theme, "Nothing louder than", -40, 0, "dBFS")
+        self.ceiling_row = QWidget()
+        line = QHBoxLayout(self.ceiling_row)
+        line.setContentsMargins(0, 0, 0, 0)
+        self.ceiling_words = Words(theme, "body", "mute", wraps=False)
+        self.ceiling_words.setText(_("nothing louder than"))
+        line.addWidget(self.ceiling_words)
+        line.addWidget(self.ceiling, 1)
         self.tracks = Button(theme, "One track per part", "outline")
         self.double = Button(theme, "Duplicate", "outline")
         self.away = Button(theme, "Remove", "outline")
-        for w in (self.title, self.name, self.channels, self.words, self.tracks):
+        for w in (self.title, self.name, self.channels, self.words, self.ceiling_row, self.tracks):
             self.column.addWidget(w)
         flow = Flow(8)
         flow.addWidget(self.double)
@@ -288,6 +298,7 @@ class ListenerCard(Card):
         self.column.addLayout(flow)
         self.name.entered.connect(self._rename)
         self.channels.entered.connect(self._widen)
+        self.ceiling.entered.connect(self._cap)
         self.tracks.clicked.connect(self._tracks)
         self.double.clicked.connect(self._double)
         self.away.clicked.connect(self._remove)
@@ -298,10 +309,16 @@ class ListenerCard(Card):
         self.channels.show_value(listener.channels)
         self.words.say(TRACKS_WORDS[listener.kind])
         self.tracks.setVisible(listener.kind in ("recorder", "program"))
+        self.ceiling_row.setVisible(listener.kind == "monitor")
+        self.ceiling.show_value(listener.ceiling_db)
 
     def _rename(self, name: str) -> None:
         after = listener_edits.change_listener(self.setup, self.listener.id, name=name)
         self.edit(f"{self.listener.name} is now {name}", after)
+
+    def _cap(self, value: float) -> None:
+        after = listener_edits.set_ceiling(self.setup, self.listener.id, value)
+        self.edit(f"{self.listener.name} nothing louder than {words.db_text(value)}FS", after)
 
     def _widen(self, channels: float) -> None:
         after = listener_edits.change_listener(self.setup, self.listener.id, channels=int(channels))
