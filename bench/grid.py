@@ -27,7 +27,8 @@ def choir() -> Setup:
         setup = listener_edits.add_listener(setup, ("monitor", "call", "stream", "recorder")[i % 4], "Place", "Box")
     while len(setup.parts) < 64:
         setup = part_edits.add_part(setup, "microphone", "Singer", "Interface")
-    return setup
+    cells = [(p.id, x.id) for p in setup.parts for x in setup.listeners if x.kind != "monitor"]
+    return edits.switch(setup, cells, True)
 
 
 def _ms(what: str, times: list[float], budget: str) -> None:

@@ -17,6 +17,17 @@ from brucke.ports.files import mono
 
 from .sound_server import SoundServer
 
+# What runs processes in real time, or the whole job from end to end: left out by `./run test quick`.
+LIVE_FIXTURES = {"live", "sound_server", "recorded", "exact"}
+LIVE_FILES = ("test_live.py", "test_card.py", "test_first_hour.py", "test_ready.py", "test_plug_ins.py", "test_recording.py", "test_rehearse.py")  # fmt: skip
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    for item in items:
+        names = set(getattr(item, "fixturenames", ()))
+        if names & LIVE_FIXTURES or item.path.name in LIVE_FILES or item.get_closest_marker("slow"):
+            item.add_marker(pytest.mark.live)
+
 
 @pytest.fixture
 def nightboat() -> Setup:

@@ -38,10 +38,15 @@ def set_delay(setup: Setup, part: str, listener: str, delay_ms: float) -> Setup:
 
 
 def set_delays(setup: Setup, delays_ms: Iterable[tuple[str, str, float]]) -> Setup:
-    """Several delays in one step: (part, listener, milliseconds)."""
-    for part, listener, delay in delays_ms:
-        setup = set_delay(setup, part, listener, delay)
-    return setup
+    """Several delays in one step: (part, listener, milliseconds). KeyError for a route that is not there."""
+    wanted = {(part, listener): held_to("Route", "delay_ms", ms) for part, listener, ms in delays_ms}
+    for part, listener in wanted:
+        if setup.route(part, listener) is None:
+            raise KeyError(f"no route {part} → {listener}")
+    routes = tuple(
+        replace(r, delay_ms=wanted[r.part, r.listener]) if (r.part, r.listener) in wanted else r for r in setup.routes
+    )
+    return replace(setup, routes=routes)
 
 
 def set_gain(setup: Setup, part: str, listener: str, gain_db: float) -> Setup:

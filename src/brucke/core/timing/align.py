@@ -63,7 +63,7 @@ class RouteTiming:
         return min((s.date for s in self._to_measure if s.evidence == "unconfirmed"), default="")
 
     def can_be_delayed(self, monitor: bool) -> bool:
-        """Whether a delay of ours could put it in step; in a monitor only the lead waits, never who plays along."""
+        """Whether a delay of ours could put it in step; in the headphones just the lead waits, never who plays along."""
         if self.outside or self.problem is not None or self.off is None or self.kind in ("picture", "far_end"):
             return False
         return not monitor or self.kind == "lead"
