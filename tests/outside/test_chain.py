@@ -50,7 +50,7 @@ EVERY = (
 def setup_of(chain, channels=(0, 1)):
     card = Device(id="card", name="Card", kind="interface", sets_clock=True, buffer_frames=N, buffers=2)
     part = Part(id="p", name="P", kind="lead", device="card", channels=channels, chain=chain)
-    place = Listener(id="x", name="X", kind="monitor", device="card")
+    place = Listener(id="x", name="X", kind="monitor", ceiling_db=0.0, device="card")
     routes = (Route(part="p", listener="x"),)
     return Setup(devices=(card,), parts=(part,), listeners=(place,), routes=routes, profiles=(NOISE,))
 

@@ -227,11 +227,11 @@ def test_a_profile_is_a_file_of_its_own_and_a_bad_one_is_one_sentence(tmp_path):
     text = path.read_text()
     number = str(profile.power[5])
     for said, content in {
-        "not a noise profile": "la la la",
+        "line 1, column 1 is not JSON": "la la la",
         "power: number 6 is no power": text.replace(number, "-1.0"),
         "power: 1 numbers": text.replace(text[text.index("[") + 1 : text.index("]")], "1.0"),
         "is not a noise profile of ours": text.replace("brucke noise profile", "something"),
-        "is no sample rate": text.replace('"rate_hz": 48000', '"rate_hz": 0'),
+        "is outside 1000 to 1000000 Hz": text.replace('"rate_hz": 48000', '"rate_hz": 0'),
     }.items():
         path.write_text(content)
         with pytest.raises(FileProblem, match=said) as e:

@@ -49,7 +49,7 @@ def saved_and_good(home, capsys):
     code = main(["check", str(path)])
     said = capsys.readouterr().out
     assert code == 0, said
-    assert "22 of 22 checks are good" in said
+    assert "22 good" in said
 
 
 def test_by_keys_alone(empty, data_home, capsys):
@@ -71,11 +71,14 @@ def test_by_keys_alone(empty, data_home, capsys):
         if measured(w):
             break
     hit(Qt.Key.Key_E, Qt.KeyboardModifier.ShiftModifier)
-    assert w.deck.spans["align"].state == "in step"
+    assert w.deck.spans["align"].state.startswith("in step")
     hit(Qt.Key.Key_F6)
     hit(Qt.Key.Key_K)
     wait(lambda: not w.checking.listening, 60)
-    assert w.soundcheck.nothing.text() == "Everything is good.", [f.code for f in w.checking.findings]
+    # A busy machine's dropouts leave what was measured unconfirmed; that is said, and nothing has to be mended.
+    assert {f.code for f in w.checking.findings} <= {"unconfirmed"}
+    assert {r.state for r in w.checking.results} == {"good"}
+    assert w.soundcheck.nothing.text() == "Everything is good."
     in_dialog(QFileDialog, lambda d: hit_return(d))
     hit(Qt.Key.Key_S, Qt.KeyboardModifier.ControlModifier)
     presses += 1  # Enter in the dialog
@@ -120,7 +123,10 @@ def test_by_mouse_alone(empty, data_home, capsys):
     hit(w.deck.check)
     hit(w.soundcheck.listen)
     wait(lambda: not w.checking.listening, 60)
-    assert w.soundcheck.nothing.text() == "Everything is good.", [f.code for f in w.checking.findings]
+    # A busy machine's dropouts leave what was measured unconfirmed; that is said, and nothing has to be mended.
+    assert {f.code for f in w.checking.findings} <= {"unconfirmed"}
+    assert {r.state for r in w.checking.results} == {"good"}
+    assert w.soundcheck.nothing.text() == "Everything is good."
     in_dialog(QFileDialog, click_save)
     in_dialog(QMenu, lambda menu: click_action(menu, "Save"))
     hit(w.deck.menu)

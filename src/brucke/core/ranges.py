@@ -72,7 +72,7 @@ def number_problem(value: float, r: Range) -> str:
         return f"{value} is not a number"
     if not r.low <= value <= r.high:
         return (
-            f"{value:g} {r.unit} is outside {r.low:g} to {r.high:g} {r.unit}".replace("  ", " ")
+            f"{value:g} {r.unit} is outside {r.low:.10g} to {r.high:.10g} {r.unit}".replace("  ", " ")
             .strip()
             .replace("-", "−")
         )

@@ -25,6 +25,7 @@ from .session import Session
 
 SLEEP_S = 1.0
 HANG_LOOKS = 6
+CARD_HANG_S = 4.0  # a card that vanishes is given up and looked for again within that
 HANG_S = 0.7  # an engine that lives and gives nothing for so long is replaced
 LISTEN_S = 1.0  # after the engine is up, loudness is measured
 RECENT_S = 60.0
@@ -250,7 +251,7 @@ class Running(QObject):
         if frames != self._frames or self.state != "running":
             self._frames, self._moved, self._still = frames, now, 0
         self._still += 1  # the window may itself have been stopped meanwhile: it has to have looked several times
-        return now - self._moved > HANG_S and self._still > HANG_LOOKS
+        return now - self._moved > (HANG_S if self.card is None else CARD_HANG_S) and self._still > HANG_LOOKS
 
     def _came_up(self, link: EngineLink) -> None:
         again = self.state == "restarting"

@@ -12,7 +12,7 @@ from PyQt6.QtGui import QUndoCommand, QUndoStack
 
 from ..core.bundle import find_file, sound_files
 from ..core.copying import copy_whole
-from ..core.evidence import Facts, Knowledge, round_trip_key
+from ..core.evidence import Facts, Knowledge, Measurement, round_trip_key
 from ..core.setup import Setup
 from ..core.setup_file import SUFFIX, SetupError, load, save
 from ..core.timing.align import Timing, timing
@@ -82,7 +82,7 @@ class Session(QObject):
         self.more_folders: tuple[Path, ...] = ()
         self.recording = False  # a take is being recorded: nothing restarts the engine
         self.undo_stack = QUndoStack(self)
-        self._saved: tuple[Setup, Knowledge] = (self.setup, self.knowledge)
+        self._saved: tuple[Setup, tuple[Measurement, ...]] = (self.setup, ())
         self._air_limit = 0
         self._wired: tuple[object, ...] = ()
         self.timing: Timing = timing(self.situation)
@@ -93,7 +93,8 @@ class Session(QObject):
 
     @property
     def unsaved(self) -> bool:
-        return (self.setup, self.knowledge) != self._saved
+        """Intent and measurements; what only came into doubt is in doubt again whenever it is opened."""
+        return (self.setup, self.knowledge.measurements) != self._saved
 
     # Changes
 
@@ -185,7 +186,7 @@ class Session(QObject):
         self.path, self.more_folders = path, more_folders
         self.facts = facts_of(setup)
         self.live = Live(moment=setup.moments[0].id if setup.moments else "")
-        self._saved = (self.setup, self.knowledge) if saved else (Setup(), Knowledge())
+        self._saved = (self.setup, self.knowledge.measurements) if saved else (Setup(), ())
         self.undo_stack.clear()
         self._wired = ()
         self._renew()
@@ -213,5 +214,5 @@ class Session(QObject):
                 copy_whole(source, target)
         save(path, self.setup, self.knowledge)
         self.path = path
-        self._saved = (self.setup, self.knowledge)
+        self._saved = (self.setup, self.knowledge.measurements)
         self.changed.emit()

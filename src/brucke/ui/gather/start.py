@@ -51,6 +51,13 @@ class TemplateButton(QAbstractButton):
         t = self._theme.tokens
         return wrap(self._what, "small", t.scale, self._wide() - t.px(32))
 
+    def texts(self) -> list[tuple[str, str, float]]:
+        """(role, line, its room) of everything that is written on it."""
+        t = self._theme.tokens
+        w = self._wide() - t.px(32)
+        found = [("name", self.text(), w), *(("small", x, w) for x in self._lines())]
+        return found + [("strong", x, w - t.px(SPAN_PX + 12)) for lines in self._way_lines() for x in lines]
+
     def sizeHint(self) -> QSize:
         t = self._theme.tokens
         small, strong = height("small", t.scale), height("strong", t.scale)

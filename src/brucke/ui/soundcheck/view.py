@@ -4,7 +4,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QProgressBar, QVBoxLayout, QWidget
 
 from ...core.findings import Finding
-from ...words_soundcheck import CHECK_TITLES
+from ...words_soundcheck import CHECK_TITLES, count_text
 from ..checking import LISTEN_S, Checking
 from ..kit.button import Button
 from ..kit.card import Card
@@ -35,23 +35,33 @@ class SoundcheckView(QWidget):
         self._side = QWidget()
         side = QVBoxLayout(self._side)
         side.setContentsMargins(0, 0, 0, 0)
-        title = Words(theme, "title", wraps=False)
-        title.setText("What is good")
-        card = Card(theme)
+        self.not_yet: dict[str, Words] = {}
         self.good: dict[str, Words] = {}
-        for code, text in CHECK_TITLES.items():
-            line = Words(theme, "body")
-            line.setText(text)
-            card.column.addWidget(line)
-            self.good[code] = line
-        side.addWidget(title)
-        side.addWidget(card)
+        self.waiting = self._list("Not known yet", self.not_yet, "mute")
+        side.addWidget(self.waiting)
+        side.addWidget(self._list("What is good", self.good, "ink"))
         side.addStretch(1)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.addWidget(PlaceFrame(theme, self._head, self._main, self._side))
         checking.changed.connect(self.refresh)
         self.refresh()
+
+    def _list(self, heading: str, lines: dict[str, Words], tone: str) -> QWidget:
+        """A card with a line for every check, of which those that apply are shown."""
+        whole = QWidget()
+        column = QVBoxLayout(whole)
+        column.setContentsMargins(0, 0, 0, 0)
+        title = Words(self.theme, "title", wraps=False)
+        title.setText(heading)
+        card = Card(self.theme)
+        for code, text in CHECK_TITLES.items():
+            lines[code] = Words(self.theme, "body", tone)
+            lines[code].setText(text)
+            card.column.addWidget(lines[code])
+        column.addWidget(title)
+        column.addWidget(card)
+        return whole
 
     def _build_head(self) -> None:
         theme = self.theme
@@ -72,7 +82,7 @@ class SoundcheckView(QWidget):
 
     def refresh(self) -> None:
         checking = self.checking
-        self.title.say(f"Soundcheck: {checking.good} of {len(checking.results)} are good")
+        self.title.say(f"Soundcheck: {count_text(checking.results)}")
         listened = self.session.facts.listened_s
         if checking.listening:
             self.heard.say(f"listening: play and sing for {LISTEN_S:.0f} s")
@@ -82,9 +92,11 @@ class SoundcheckView(QWidget):
         self.bar.setValue(round(checking.share * 100))
         self.listen.setVisible(not checking.listening)
         self._show(checking.findings)
-        bad = {r.check for r in checking.results if r.findings}
+        state = {r.check: r.state for r in checking.results}
         for code, line in self.good.items():
-            line.setVisible(code not in bad)
+            line.setVisible(state.get(code) == "good")
+            self.not_yet[code].setVisible(state.get(code) == "not_yet")
+        self.waiting.setVisible("not_yet" in state.values())
 
     def _show(self, findings: list[Finding]) -> None:
         while len(self.cards) < len(findings):
@@ -95,7 +107,9 @@ class SoundcheckView(QWidget):
             card.setVisible(i < len(findings))
             if i < len(findings) and card.finding != findings[i]:
                 card.show_finding(self.session.situation, findings[i])
-        self.nothing.say("" if findings else "Everything is good.")
+        waiting = sum(r.state == "not_yet" for r in self.checking.results)
+        nothing = f"Nothing has to be mended; {waiting} are not known yet." if waiting else "Everything is good."
+        self.nothing.say("" if any(f.needs == "you" for f in findings) else nothing)
 
     def mend(self, f: Finding) -> None:
         done = self.checking.mend(f)
