@@ -81,7 +81,7 @@ def test_a_sound_that_claims_hours_of_eight_channels_is_read_as_what_is_there(tm
     body[at : at + 4] = (3 * 3600 * 48000 // 4 * 8 * 4 % 2**32).to_bytes(4, "little")
     body[4:8] = (2**31).to_bytes(4, "little")
     claims.write_bytes(bytes(body))
-    code = "import sys, resource; from pathlib import Path; from brucke.ports.files import read_sound, SoundFileError\ntry: read_sound(Path(sys.argv[1]))\nexcept SoundFileError as e: print(e)\nprint(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss // 1024)"  # fmt: skip
+    code = "import sys; from pathlib import Path; from brucke.ports.files import read_sound, SoundFileError\ntry: read_sound(Path(sys.argv[1]))\nexcept SoundFileError as e: print(e)\nprint(int(Path('/proc/self/status').read_text().split('VmHWM:')[1].split()[0]) // 1024)"  # fmt: skip
     out = subprocess.run(
         [sys.executable, "-c", code, str(claims)], capture_output=True, text=True, timeout=20, check=True
     )

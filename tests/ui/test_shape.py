@@ -174,7 +174,8 @@ def test_cards_are_dragged_into_another_order(window, shape):
         pick(shape, name)
     b = shape.chain.buttons[0]
     start = QPoint(b.width() // 2, b.height() // 2)
-    drag(b, start, start + QPoint(2 * b.width() + 20, 0))
+    last = shape.chain.buttons[2]
+    drag(b, start, b.mapFrom(last.parentWidget(), last.geometry().bottomLeft()) + QPoint(b.width() // 2, -4))
     assert [kind_of(p) for p in chain(w)] == ["compressor", "limiter", "gain"]
     assert shape.slot == 2, "what was dragged stays chosen"
     w.do("undo")
@@ -217,9 +218,9 @@ def test_presets_are_chosen_saved_renamed_and_shared(window, shape, tmp_path, mo
     choose("From a file")
     assert chain(w, "voice") == spoken
     for text, said in (
-        ("{", "not a chain"),
+        ("{", "is not JSON"),
         ('{"format": "brucke setup", "version": 1}', "is not a chain of ours"),
-        (file.read_text().replace('"ratio": 2.0', '"ratio": "much"'), "Expected `float`"),
+        (file.read_text().replace('"ratio": 2.0', '"ratio": "much"'), "expected `float`"),
     ):
         file.write_text(text)
         choose("From a file")

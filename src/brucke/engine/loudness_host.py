@@ -21,6 +21,7 @@ from .region import Head, Region, attach, chain_frames, record_frames
 
 POLL_S = 0.05
 GAP_S = 1.0  # so late, what was missed is left out
+ANSWER_S = 60.0  # a long chain over many seconds of sound
 KEPT = 600  # steps of a chain that are kept
 
 
@@ -36,10 +37,10 @@ class Question(msgspec.Struct, kw_only=True):
     into: list[F32] = []
     heard: list[F32] = []
 
-    def answer(self, rate: int) -> dict[str, Any] | None:
-        """None until enough was heard."""
-        if sum(x.shape[1] for x in self.into) < self.seconds * rate:
-            return None
+    def enough(self, rate: int) -> bool:
+        return sum(x.shape[1] for x in self.into) >= self.seconds * rate
+
+    def answer(self, rate: int) -> dict[str, Any]:
         from ..core.sound.targeting import gain_for_target  # numba, which nothing else here needs
 
         into, heard = (np.ascontiguousarray(np.concatenate(x, axis=1)) for x in (self.into, self.heard))
@@ -122,7 +123,10 @@ def main() -> None:
             listening.question = msgspec.convert(message, Question)
         region.set(Head.LOUDNESS_NS, time.monotonic_ns())
         listening.step()
-        answer = listening.question.answer(region.shape.rate) if listening.question is not None else None
+        answer = None
+        if listening.question is not None and listening.question.enough(region.shape.rate):
+            region.set(Head.LOUDNESS_NS, time.monotonic_ns() + round(ANSWER_S * 1e9))  # busy, and not hanging
+            answer = listening.question.answer(region.shape.rate)
         if answer is not None:
             listening.question = None
             channel.send("gain", **answer)

@@ -263,10 +263,11 @@ class World:
         inputs = {c: np.zeros(self.n, np.float32) for c in self._in_lines}
         for part in self._parts_of(device):
             sound = self._perform(part, now, heard, rough, hold)
+            if part.source == "microphone":  # one, in its one socket, however many are asked for
+                inputs[part.channels[0]] += sound + self._murmur
+                continue
             for channel in part.channels:  # who plays in stereo is heard on both
                 inputs[channel] += sound
-                if part.source == "microphone":
-                    inputs[channel] += self._murmur
         if hold and inputs:
             inputs[min(inputs)] += self._through_cable(ear[0], now)
         for channel, sound in inputs.items():

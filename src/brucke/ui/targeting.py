@@ -6,6 +6,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from ..core.chain_edits import bring_to_target, chain_of, gain_slot, owned
 from ..core.levels import CLOSE_LU, TARGET_S
 from ..core.setup import Listener, Setup
+from ..engine.link import Child
 from ..translation import _
 from ..words_shape import loudness_text
 from .running import Running
@@ -24,6 +25,7 @@ class Targeting(QObject):
         self.listener = self.said_of = self.message = ""
         self.tone = "ink"
         self._asked = Setup()
+        self._whom: Child | None = None
         session.replaced.connect(self.cancel)
 
     def begin(self, listener: str) -> None:
@@ -38,7 +40,7 @@ class Targeting(QObject):
         self._asked = bring_to_target(setup, listener, 0.0)
         thing = owned(setup, owner)
         assert isinstance(thing, Listener)
-        self.listener = listener
+        self.listener, self._whom = listener, link.loudness
         link.ask_for_gain(
             self.running.chain_index(owner), to_builtins(chain_of(self._asked, owner)), to_builtins(thing.chain),
             gain_slot(chain_of(self._asked, owner)), thing.target_lufs, TARGET_S,
@@ -61,6 +63,9 @@ class Targeting(QObject):
         link = self.running.link
         if link is None or self.running.state != "running" or link.loudness is None or not link.loudness.alive:
             self._end(_("Not set: the engine stopped."), "coral")
+            return
+        if link.loudness is not self._whom:
+            self._end(_("Not set: what measures loudness had to be started anew. Try again."), "coral")
             return
         answer = link.gain_answer()
         if answer is not None and answer["listener"] == self.running.chain_index(f"listener/{self.listener}"):
