@@ -74,7 +74,7 @@ def their_mix_back(setup):
 def same_input_again(setup):
     setup = part_edits.add_part(setup, "microphone", "Voice again", "Interface")
     setup = part_edits.set_channels(setup, "voice_again", setup.part("voice").channels)
-    setup = part_edits.change_part(setup, "voice_again", beat_source="voice.flac")
+    setup = part_edits.change_part(setup, "voice_again", beat_source="")  # the same singer, not a second one
     setup = off(setup, *(("voice_again", x.id) for x in setup.listeners))
     return edits.set_gain(edits.set_on(setup, "voice_again", "stream", True), "voice_again", "stream", -12)
 

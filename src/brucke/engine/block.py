@@ -52,6 +52,7 @@ class BlockEngine:
         self.out_meters = np.zeros((shape.listeners, shape.channels, 2), np.float32)
         self.bad = np.zeros(shape.parts, np.int64)
         self.bad_sums = np.zeros(shape.listeners, np.int64)
+        self.sum_peaks = np.zeros(shape.listeners, np.float32)  # before anything is held, since last cleared
         self._envelope = np.zeros((shape.listeners, 1))
         self.input_peaks = np.zeros(shape.captures, np.float32)
         self.clips = np.zeros(shape.captures, np.int64)
@@ -177,7 +178,7 @@ class BlockEngine:
 
     def guard(self) -> None:
         """What goes out is numbers within ± 1, and at a monitor below its ceiling."""
-        guard(self.outs, self._new.ceiling, self._envelope, float(self.shape.rate), self.bad_sums)
+        guard(self.outs, self._new.ceiling, self._envelope, float(self.shape.rate), self.bad_sums, self.sum_peaks)
 
     def levels(self) -> None:
         """Peak, since whoever shows it last cleared it, and mean square of the newest block."""

@@ -118,6 +118,8 @@ class Host:
         region["readings"][:] = engine.readings
         region["input_peaks"][:] = engine.input_peaks
         region["clips"][:] = engine.clips
+        np.maximum(region["sum_peaks"], engine.sum_peaks, out=region["sum_peaks"])
+        engine.sum_peaks[:] = 0.0
         if region.get(Head.FRAMES) % 1536 < self.region.shape.block:
             engine.part_meters[:, :, 0] *= 0.8
             engine.out_meters[:, :, 0] *= 0.8

@@ -153,6 +153,12 @@ class EngineLink:
         clips: npt.NDArray[np.int64] = self.region["clips"].copy()
         return self.region.sound("input_peaks").copy(), clips
 
+    def sum_peaks(self) -> F32:
+        """The highest peak of every listener's sum [L] before it is held at full scale, since this was last asked."""
+        peaks = self.region.sound("sum_peaks").copy()
+        self.region.sound("sum_peaks")[:] = 0.0
+        return peaks
+
     def missing(self) -> tuple[int, ...]:
         """Indices of the devices that are not there."""
         return tuple(int(i) for i in np.flatnonzero(self.region["missing"]))

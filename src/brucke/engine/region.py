@@ -134,6 +134,7 @@ def _specs(s: Shape) -> dict[str, tuple[str, tuple[int, ...]]]:
         "part_meters": ("float32", (s.parts, s.sides, 2)),
         "input_peaks": ("float32", (s.captures,)),
         "clips": ("int64", (s.captures,)),
+        "sum_peaks": ("float32", (s.listeners,)),
         "missing": ("uint8", (MAX_DEVICES,)),
         "out_meters": ("float32", (s.listeners, s.channels, 2)),
         "plan_part_source": ("int32", (2, s.parts, s.sides)),

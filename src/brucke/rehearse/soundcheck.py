@@ -28,14 +28,12 @@ def computer_facts(facts: Facts) -> Facts:
     return replace(facts, free_bytes=free_bytes(user_data_path("brucke")), may_sleep=may_sleep())
 
 
-def heard_facts(facts: Facts, setup: Setup, parts: F32, listeners: F32) -> Facts:
-    """`facts` with one more stretch heard: parts [P, S, frames] and listeners [L, C, frames] as the engine has them."""
+def heard_facts(facts: Facts, setup: Setup, parts: F32, sum_peaks: F32) -> Facts:
+    """`facts` with one more stretch heard: parts [P, S, frames] and the peaks of the
+    listeners' sums [L], as they would be beyond full scale, as the engine has them."""
     sounds = {p.id: np.ascontiguousarray(parts[i]) for i, p in enumerate(setup.parts)}
     heard = {id: merged(facts.heard.get(id), h) for id, h in hear(setup, sounds).items()}
-    sums = {
-        x.id: max(facts.sums_db.get(x.id, -120.0), peak_db(listeners[i, : x.channels]))
-        for i, x in enumerate(setup.listeners)
-    }
+    sums = {x.id: max(facts.sums_db.get(x.id, -120.0), peak_db(sum_peaks[i])) for i, x in enumerate(setup.listeners)}
     seconds = facts.listened_s + parts.shape[2] / setup.rate_hz
     return replace(facts, heard=heard, sums_db=sums, listened_s=seconds)
 
@@ -75,9 +73,9 @@ def _stretch(world: "Offline") -> tuple[F32, F32]:
     shape = world.runner.shape
     blocks = round(LISTEN_S * shape.rate / shape.block)
     parts = np.zeros((shape.parts, shape.sides, blocks * shape.block), np.float32)
-    listeners = np.zeros((shape.listeners, shape.channels, blocks * shape.block), np.float32)
+    engine = world.runner.engine
+    engine.sum_peaks[:] = 0.0
     for i in range(blocks):
-        outs = world.block()
-        at = slice(i * shape.block, (i + 1) * shape.block)
-        parts[:, :, at], listeners[:, :, at] = world.runner.engine.raw, outs
-    return parts, listeners
+        world.block()
+        parts[:, :, i * shape.block : (i + 1) * shape.block] = engine.raw
+    return parts, engine.sum_peaks.copy()

@@ -5,6 +5,7 @@ import signal
 import sys
 from pathlib import Path
 
+from PyQt6 import sip
 from PyQt6.QtCore import QSettings
 from PyQt6.QtWidgets import QApplication, QMessageBox
 
@@ -101,4 +102,6 @@ def run(setup: Path | None, demo: bool = False, shots: Path | None = None, devic
         # The window's own clock lets Python see it, thirty times a second.
         signal.signal(number, lambda *_: window.end_now())
     window.show()
-    return int(app.exec())
+    code = int(app.exec())
+    sip.delete(window)  # while the application is still there: whatever outlives it may crash
+    return code

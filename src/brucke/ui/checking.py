@@ -74,6 +74,8 @@ class Checking(QObject):
             self.session.noticed.emit("Start first, then play and sing: the soundcheck listens.", "amber")
             return
         self.session.see(unheard(self.session.facts))
+        if self.running.link is not None:
+            self.running.link.sum_peaks()  # what was before says nothing
         self.listening, self.share = True, 0.0
         self._from = time.monotonic()
         self._next = self._from + WINDOW_S
@@ -96,10 +98,10 @@ class Checking(QObject):
         self.share = min(1.0, (now - self._from) / LISTEN_S)
         if self._answer is None and now >= self._next:
             self._next = now + WINDOW_S
-            parts, listeners = link.recent(WINDOW_S)
+            parts, _listeners = link.recent(WINDOW_S)
             setup, facts = self.session.setup, self.session.facts
             if len(setup.parts) == parts.shape[0]:
-                self._answer = self._pool.submit(heard_facts, facts, setup, parts, listeners)
+                self._answer = self._pool.submit(heard_facts, facts, setup, parts, link.sum_peaks())
         elif self._answer is not None and self._answer.done():
             heard = self._answer.result()
             self._answer = None

@@ -210,13 +210,15 @@ def finish(  # type: ignore[no-untyped-def]
             outs[x] += sums[1, x]
 
 
-@njit("void(float32[:, :, ::1], float32[::1], float64[:, ::1], float64, int64[::1])", nogil=True, cache=True)
-def guard(outs, ceiling, envelope, rate, bad):  # type: ignore[no-untyped-def]
+@njit(
+    "void(float32[:, :, ::1], float32[::1], float64[:, ::1], float64, int64[::1], float32[::1])", nogil=True, cache=True
+)
+def guard(outs, ceiling, envelope, rate, bad, over):  # type: ignore[no-untyped-def]
     """Nothing can hurt ears: what goes out [listeners, C, n] is numbers within ± 1, in place and without latency.
 
     A listener whose sum holds anything else is silent for this block and counted in `bad` [listeners]. Where `ceiling`
     [listeners] is below 1 its peaks are held there: at once, and let go with FALL_BACK_S; `envelope` [listeners, 1]
-    remembers.
+    remembers. `over` [listeners] keeps the highest peak there would have been.
     """
     n = outs.shape[2]
     fall = math.exp(-1.0 / (FALL_BACK_S * rate))
@@ -232,6 +234,7 @@ def guard(outs, ceiling, envelope, rate, bad):  # type: ignore[no-untyped-def]
             bad[x] += 1
             outs[x] = 0.0
             continue
+        over[x] = max(over[x], peak)
         limit, held = np.float64(ceiling[x]), envelope[x, 0]
         if limit < 1.0 and (peak > limit or held > limit):
             for i in range(n):
