@@ -24,7 +24,7 @@ from .channel import Channel
 from .plan import F32, Plan, Shape
 from .region import Head, Region, chain_frames, record_frames, shape_text
 
-LOUDNESS_SILENT_S = 4.0
+LOUDNESS_SILENT_S = 10.0  # it runs at low priority: a busy machine is not a hanging one
 MEASURE_WORDS = {0: "", 1: "fading", 2: "sounding", 3: "done", 4: "refused"}
 
 

@@ -163,7 +163,7 @@ class Stream:
     def stop(self) -> None:
         if self._file is None:
             return
-        self._file.mux(self._audio.encode(None))
-        self._file.mux(self._video.encode(None))
-        self._file.close()
-        self._file = None
+        file, self._file = self._file, None  # whatever fails now, nothing more is written into it
+        file.mux(self._audio.encode(None))
+        file.mux(self._video.encode(None))
+        file.close()
