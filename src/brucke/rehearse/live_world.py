@@ -19,6 +19,7 @@ import msgspec
 import numpy as np
 
 from ..core.bundle import find_file
+from ..core.measure.played import TrackMark
 from ..core.setup import Setup, Track
 from ..core.setup_file import load
 from ..engine.channel import Channel
@@ -73,8 +74,8 @@ class LiveWorld:
             region.set(Head.PLAYER_STATE, int(world.player.playing))
             self._note_now_and_then()
         if self._folder is not None:  # whoever recorded is gone; what was kept of it is whole
-            world.give_back()
-            self._note_track(self._folder)
+            self._defer(world.let_go())  # after what is still waiting to be written
+            self._note_track(self._folder, list(world.track_log))
 
     def _use(self, file: Path, track: Track) -> None:
         """Another track, or another level and loop of the same."""
@@ -94,22 +95,23 @@ class LiveWorld:
             if device.id not in self.world.real:
                 missing[i] = device.id in devices
 
-    def _hand_over(self, folder: Path) -> None:
-        self.world.give_back()
-        self._note_track(folder)
+    def _hand_over(self, folder: Path, complete: Callable[[], None], log: list[TrackMark]) -> None:
+        complete()
+        self._note_track(folder, log)
         self.channel.send("given", folder=str(folder))
 
-    def _note_track(self, folder: Path) -> None:
+    def _note_track(self, folder: Path, log: list[TrackMark]) -> None:
         """What the track did until now, beside the recording."""
         with contextlib.suppress(OSError):
-            write_track(folder.parent, list(self.world.track_log))
+            write_track(folder.parent, log)
 
     def _note_now_and_then(self) -> None:
         """So that a kill loses at most a second of it."""
         folder, known = self._folder, len(self.world.track_log)
         if folder is not None and known != self._noted and time.monotonic() - self._noted_at >= NOTE_S:
             self._noted, self._noted_at = known, time.monotonic()
-            self._defer(lambda: self._note_track(folder))
+            log = list(self.world.track_log)
+            self._defer(lambda: self._note_track(folder, log))
 
     def _act(self, message: dict[str, Any]) -> None:
         """What people in the world do when asked."""
@@ -140,7 +142,9 @@ class LiveWorld:
                     world.keep_far_ends(self._folder)
             case "give_back" if self._folder is not None:
                 folder, self._folder = self._folder, None
-                self._defer(lambda: self._hand_over(folder))
+                # Now, and with the log as it is: the next recording may begin before this one's files are complete.
+                complete, log = world.let_go(), list(world.track_log)
+                self._defer(lambda: self._hand_over(folder, complete, log))
 
 
 def aside() -> Defer:

@@ -26,11 +26,12 @@ class SoundKeeper:
     def __init__(self, defer: Defer | None = None) -> None:
         self._defer = defer or (lambda work: work())
         self._writer: TrackWriter | None = None
+        self._broken: TrackWriter | None = None
         self._synced = 0
 
     def start(self, path: Path, rate_hz: int) -> None:
         """Errors: OSError."""
-        self.stop()
+        self._defer(self.let_go())
         self._writer, self._synced = TrackWriter(path, 2, rate_hz), 0
 
     def add(self, sound: F32) -> None:
@@ -40,7 +41,7 @@ class SoundKeeper:
             self._defer(lambda: self._write(writer, piece))
 
     def _write(self, writer: TrackWriter, piece: F32) -> None:
-        if writer is not self._writer:
+        if writer is self._broken:
             return
         try:
             writer.write(piece)
@@ -48,13 +49,18 @@ class SoundKeeper:
                 self._synced = writer.frames
                 writer.sync()
         except OSError:
-            self.stop()  # what is there stays; the take says what is missing
+            self._broken = writer  # what is there stays; the take says what is missing
+            _close(writer)
 
-    def stop(self) -> None:
+    def let_go(self) -> Callable[[], None]:
+        """Nothing more is kept from now on; what closes the file, after everything that was deferred before."""
         writer, self._writer = self._writer, None
-        if writer is not None:
-            with contextlib.suppress(OSError):
-                writer.close()
+        return lambda: _close(writer) if writer is not None and writer is not self._broken else None
+
+
+def _close(writer: TrackWriter) -> None:
+    with contextlib.suppress(OSError):
+        writer.close()
 
 
 class Call:
@@ -160,10 +166,16 @@ class Stream:
         frame.pts, frame.time_base = shown, Fraction(1, 1000)
         self._file.mux(self._video.encode(frame))
 
-    def stop(self) -> None:
-        if self._file is None:
-            return
-        file, self._file = self._file, None  # whatever fails now, nothing more is written into it
-        file.mux(self._audio.encode(None))
-        file.mux(self._video.encode(None))
-        file.close()
+    def let_go(self) -> Callable[[], None]:
+        """Nothing more is kept from now on; what completes the file, wherever that is done."""
+        file, self._file = self._file, None
+        if file is None:
+            return lambda: None
+        audio, video = self._audio, self._video
+
+        def complete() -> None:
+            file.mux(audio.encode(None))
+            file.mux(video.encode(None))
+            file.close()
+
+        return complete

@@ -5,7 +5,7 @@ further on, so the world may answer `lead_blocks` blocks behind: `step(outs of b
 of block m + lead_blocks. All of it is deterministic for a seed, in real time or as fast as possible.
 """
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from pathlib import Path
 
 import numpy as np
@@ -182,13 +182,21 @@ class World:
         for id, (_, stream) in self._streams.items():
             stream.start(folder / f"{id}.mkv")
 
+    def let_go(self) -> Callable[[], None]:
+        """The far ends record nothing more from now on; what completes their files, while others may have begun."""
+        self._logging = False
+        ends = [stream.let_go() for _, stream in self._streams.values()]
+        ends += [call.kept.let_go() for _, call in self._calls.values()]
+
+        def complete() -> None:
+            for end in ends:
+                end()
+
+        return complete
+
     def give_back(self) -> None:
         """The files of the far ends are complete after this."""
-        self._logging = False
-        for _, stream in self._streams.values():
-            stream.stop()
-        for _, call in self._calls.values():
-            call.kept.stop()
+        self.let_go()()
 
     @property
     def frame(self) -> int:
