@@ -66,10 +66,10 @@ def test_every_routed_part_appears_and_a_listener_is_only_in_step_when_all_are(n
 
 
 def mixed(sources, marks, late, frames, rng):
-    period = len(sources["harp"])
+    length = len(sources["harp"])
     mix = 0.003 * rng.standard_normal(frames).astype(np.float32)
     for part, by in late.items():
-        sound = played(np.pad(sources[part], (0, period))[:period], marks, frames, period)
+        sound = played(np.pad(sources[part], (0, length))[:length], marks, frames, length)
         mix[by + 900 :] += sound[: frames - by - 900]  # everything 900 frames later: the way to a far end
     return mix
 

@@ -1,7 +1,9 @@
 """The simulated world is what it says: delays to the fraction, a real coder, people who play to what they hear."""
 
+import av
 import numpy as np
 import pytest
+import soundfile as sf
 from msgspec.structs import replace
 
 from brucke.core.evidence import Facts
@@ -230,3 +232,26 @@ def test_two_cameras_take_pictures_each_at_its_own_pace(nightboat, sounds, tmp_p
         times = [at for part, at in taken if part == id]
         assert len(times) == pytest.approx(4 * rate, abs=1)
         assert np.diff(times) == pytest.approx(np.full(len(times) - 1, RATE / rate), abs=1)
+
+
+def test_a_recording_that_begins_before_the_last_one_is_complete_harms_neither(nightboat, sounds, tmp_path):
+    world = Offline(nightboat, invent(nightboat, 1, True), sounds).world
+    block = np.zeros((len(nightboat.listeners), 6, nightboat.block_frames), np.float32)
+
+    def second():
+        for _ in range(RATE // nightboat.block_frames):
+            world.step(block.copy())
+
+    world.keep_far_ends(tmp_path / "a")
+    second()
+    complete = world.let_go()
+    world.keep_far_ends(tmp_path / "b")
+    second()
+    complete()
+    second()
+    world.give_back()
+    for folder, expected in (("a", 1.0), ("b", 2.0)):
+        assert sf.info(tmp_path / folder / "lounge_call.wav").duration == pytest.approx(expected, abs=0.1)
+        with av.open(str(tmp_path / folder / "shore_stream.mkv")) as file:
+            last = list(file.decode(audio=0))[-1]
+        assert last.time == pytest.approx(expected, abs=0.2)

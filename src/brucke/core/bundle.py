@@ -36,6 +36,13 @@ def find_file(name: str, folders: Sequence[Path]) -> Path:
     return next((f / name for f in folders if (f / name).exists()), folders[0] / name)
 
 
+# What the archive library says of a file that is damaged, locked or packed in a way it does not know.
+DAMAGED = (
+    zipfile.BadZipFile, zlib.error, lzma.LZMAError, struct.error, RuntimeError, EOFError, ValueError, ArithmeticError,
+    MemoryError, LookupError,
+)  # fmt: skip
+
+
 def export_bundle(path: Path, setup: Setup, knowledge: Knowledge, files: Iterable[tuple[str, Path]]) -> None:
     """Write everything into one file; `files` are (name in the setup, where it stands). Errors: OSError."""
     partly = path.with_name(f".{path.name}.part")
@@ -74,9 +81,7 @@ def import_bundle(path: Path, home: Path) -> Path:
         raise
     except OSError as e:
         raise SetupError(f"{path.name}: the file: {(e.strerror or str(e)).lower()}") from None
-    except (zipfile.BadZipFile, zlib.error, lzma.LZMAError, NotImplementedError, RuntimeError, EOFError, ValueError,
-            OverflowError,
-            MemoryError, IndexError, KeyError, struct.error) as e:  # fmt: skip
+    except DAMAGED as e:
         raise SetupError(f"{path.name}: the file: not an exported setup, or damaged ({e})") from None
     finally:
         if partly is not None:
