@@ -325,7 +325,7 @@ def test_keys_can_be_changed_and_single_letters_switched_off(window):
 
 def test_every_action_of_the_table_can_be_done(window, monkeypatch):
     """No dead key: each id is wired."""
-    from brucke.ui import window as module
+    from brucke.ui import doing as module
     from brucke.ui.actions import SPECS
     from brucke.ui.filing import NotesDialog
 

@@ -1,10 +1,7 @@
-"""The window: deck, place, strip; what is wired to what, and nothing else."""
+"""The window: deck, place, strip; what is wired to what. What its actions do is in `doing.py`."""
 
-import time
-from collections.abc import Callable
 from pathlib import Path
 
-from msgspec.structs import replace
 from PyQt6.QtCore import QSettings
 from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QResizeEvent
 from PyQt6.QtWidgets import QApplication, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
@@ -14,10 +11,10 @@ from .align.view import AlignView
 from .checking import Checking
 from .deck import Deck
 from .documents import Documents
+from .doing import Doing
 from .filing import Filing
 from .frame_clock import FrameClock
 from .gather.view import GatherView
-from .keys_dialog import KeysDialog
 from .measuring import Measuring
 from .menu import show_menu
 from .notice import Notice
@@ -35,7 +32,6 @@ from .taking import Taking
 from .theme.theme import Theme
 
 COMPACT_PX = 560  # below this scaled height deck and strip make room for the place
-FILES = ("new", "open", "save", "save_as", "double", "export", "import", "name")
 
 
 class Window(QMainWindow):
@@ -60,6 +56,8 @@ class Window(QMainWindow):
         self._before_check = "gather"
         self._ticks = 0
         self._asked = True
+        self.doing = Doing(self)
+        self.do, self.act = self.doing.do, self.doing.act
         self.actions_table = Actions(self, settings, self.do)
         self.deck = Deck(theme, PLACES)
         self.overview = Overview(self.deck, session, self.running, self.checking, self.taking)
@@ -124,8 +122,8 @@ class Window(QMainWindow):
         self.share.shows.connect(self.strip.choose)
         self.share.in_align.connect(self._show_in_align)
         for place in (self.share, self.soundcheck):
-            place.by_hand.connect(self._by_hand)
-        self.soundcheck.left.connect(lambda: self.go_to(self._before_check))
+            place.by_hand.connect(self.doing.by_hand)
+        self.soundcheck.left.connect(self.leave_check)
         self.strip.chose.connect(self._show_listener)
         self.align.shows.connect(self.strip.choose)
         self.review.shows.connect(self.strip.choose)
@@ -159,6 +157,10 @@ class Window(QMainWindow):
             span.setChecked(id == place)
         self.refresh()
 
+    def leave_check(self) -> None:
+        """Back from the soundcheck to where one came from."""
+        self.go_to(self._before_check)
+
     @property
     def place(self) -> str:
         return next(id for id, w in self.places.items() if w is self.stack.currentWidget())
@@ -178,23 +180,6 @@ class Window(QMainWindow):
         self.align.choose_listener(listener)
         self.align.choose_part(part)
 
-    def _by_hand(self, what: str) -> None:
-        """Mends that are no edit of the setup."""
-        if what in ("measure", "confirm"):
-            self.go_to("align")
-            self.do(what)
-        elif what == "unmute":
-            self.session.set_live(replace(self.session.live, muted=frozenset()))
-
-    def _measure(self, begin: Callable[[], None]) -> None:
-        """Whatever was said before goes; what is said now is said here, unless Align says it."""
-        self.notice.clear()
-        begin()
-        if not self.measuring.busy and not self.measuring.message:
-            self.notice.say(
-                "There is nothing to confirm: nothing was measured yet, or nothing has moved since.", "mute"
-            )
-
     def _say_measuring(self) -> None:
         m = self.measuring
         if self.place == "align":
@@ -206,45 +191,12 @@ class Window(QMainWindow):
         elif m.message:
             self.notice.say(m.message, "coral" if m.failed else "water")
 
-    def _add_part(self) -> None:
-        self.go_to("gather")
-        self.gather.add_menu()
-
-    def _listen(self) -> None:
-        self.go_to("soundcheck")
-        self.checking.listen()
-        self.soundcheck.focus_first()
-
-    def _delay_one(self) -> None:
-        (self.share.arrives.delay_it if self.place == "share" else self.align.delay_one)()
-
-    def _everyone(self) -> None:
-        if self.place == "share" and self.share.listener:
-            self.align.choose_listener(self.share.listener)
-        self.align.everyone()
-
     def _went(self, place: str, thing: str, what: str) -> None:
         if place in self.places:
             self.go_to(place)
         if place in ("gather", "share", "shape", "align"):
             self.places[place].go_to(thing)
         self.notice.say(what, "mute")
-
-    def act(self, number: int) -> None:
-        """The three acts: hear the music, measure, put in step and compare."""
-        if number == 0:
-            self.running.play(True)
-        elif number == 1:
-            self.go_to("align")
-            self.do("measure")
-        else:
-            self.go_to("align")
-            self.align.everywhere()
-            self._proof_take()
-
-    def _proof_take(self) -> None:
-        self.playback.stop()
-        self.taking.prove_from_the_top()
 
     def _proved(self) -> None:
         if not self.session.live.on_air:
@@ -269,116 +221,6 @@ class Window(QMainWindow):
             if self.running.playing and not self.overview.heard_music:
                 self.refresh()
 
-    # What can be done
-
-    def do(self, id: str) -> None:
-        """An action of the table, by its id."""
-        if id in FILES:
-            self._file(id)
-            return
-        {
-            "start_stop": self._start_stop,
-            "on_air": self._on_air,
-            "play": lambda: self.running.play(not self.running.playing),
-            "back": lambda: self.running.seek(self.running.track[0] - 5),
-            "forth": lambda: self.running.seek(self.running.track[0] + 5),
-            "measure": lambda: self._measure(self.measuring.begin),
-            "confirm": lambda: self._measure(self.measuring.confirm),
-            "cancel": self._cancel,
-            "delay_one": self._delay_one,
-            "everyone": self._everyone,
-            "everywhere": self.align.everywhere,
-            "later": lambda: self.align.nudge(1.0),
-            "earlier": lambda: self.align.nudge(-1.0),
-            "record": self.taking.record,
-            "proof": self._proof_take,
-            "compare": self._compare,
-            "next_listener": self._next_listener,
-            "table": lambda: (self.review if self.place == "review" else self.align).toggle_table(),
-            "moment": self.strip.next_moment,
-            "align": lambda: self.go_to("align"),
-            "review": lambda: self.go_to("review"),
-            "undo": self.session.undo,
-            "redo": self.session.redo,
-            "add": lambda: {"share": self.share.add_menu, "shape": self.shape.add_menu}.get(
-                self.place, self._add_part
-            )(),
-            "presets": lambda: (self.go_to("shape"), self.shape.preset_menu()),
-            "version": lambda: (self.go_to("shape"), self.shape.change_version()),
-            "without": lambda: (self.go_to("shape"), self.shape.hear_without()),
-            "alone": self.gather.toggle_alone,
-            "mute": self.gather.toggle_mute,
-            "hear_me": lambda: self.share.hear(True),
-            "hear_them": lambda: self.share.hear(False),
-            "listen": self._listen,
-            "gather": lambda: (self.go_to("gather"), self.gather.parts.focus_row()),
-            "share": lambda: (self.go_to("share"), self.share.grid.setFocus()),
-            "shape": lambda: (self.go_to("shape"), self.shape.chain.focus_row()),
-            "soundcheck": lambda: (self.go_to("soundcheck"), self.soundcheck.focus_first()),
-            "night": self._night,
-            "larger": lambda: self._scale(1),
-            "smaller": lambda: self._scale(-1),
-            "fold": self.strip.toggle_fold,
-            "keys": lambda: KeysDialog(self.actions_table, self).exec(),
-            "quit": self.close,
-        }[id]()
-
-    def _cancel(self) -> None:
-        if self.shaping.cancel():
-            return
-        if self.measuring.busy:
-            self.measuring.cancel()
-        elif self.playback.heard:
-            self.playback.stop()
-        elif self.checking.listening:
-            self.checking.cancel()
-        elif self.taking.state != "idle":
-            self.taking.cancel()
-        elif self.place == "soundcheck":
-            self.go_to(self._before_check)
-        else:
-            self.notice.clear()
-
-    def _compare(self) -> None:
-        self.go_to("review")
-        self.review.compare()
-
-    def _next_listener(self) -> None:
-        if self.place == "share":
-            ids = [x.id for x in self.session.setup.listeners]
-            if ids:
-                at = ids.index(self.share.listener) if self.share.listener in ids else -1
-                self.share.choose_listener(ids[(at + 1) % len(ids)])
-            return
-        (self.review if self.place == "review" else self.align).next_listener()
-        self.refresh()
-
-    def _start_stop(self) -> None:
-        if self.session.live.on_air:
-            self.notice.say("You are on air: nothing is stopped by one key. Close first (F9).", "amber")
-        elif self.taking.state == "recording":
-            self.notice.say("A take is being recorded: nothing is stopped by one key. End it first (R).", "amber")
-        elif self.running.link is not None:
-            self.running.stop()
-        else:
-            self.running.start()
-
-    def _on_air(self) -> None:
-        on = not self.session.live.on_air
-        if on and self.running.state != "running":
-            self.notice.say("Start first: nothing is running yet.", "amber")
-            return
-        self.overview.air_from = time.monotonic()
-        self.running.set_on_air(on)
-
-    def _night(self) -> None:
-        self.theme.toggle_night()
-        self.settings.setValue("night", self.theme.tokens.name == "night")
-
-    def _scale(self, by: int) -> None:
-        self.theme.step_scale(by)
-        self.settings.setValue("scale", self.theme.tokens.scale)
-
     # Files
 
     def _free_to_leave(self) -> bool:
@@ -398,7 +240,7 @@ class Window(QMainWindow):
             typing.clearFocus()
             self.setFocus()
 
-    def _file(self, id: str) -> None:
+    def file(self, id: str) -> None:
         self._end_typing()
         if id in ("new", "open", "import", "double") and not self._free_to_leave():
             return

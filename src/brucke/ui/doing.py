@@ -1,0 +1,177 @@
+"""What every action of the table does, in the window it is done in."""
+
+import time
+from collections.abc import Callable
+from typing import TYPE_CHECKING
+
+from msgspec.structs import replace
+
+from .keys_dialog import KeysDialog
+
+if TYPE_CHECKING:
+    from .window import Window
+
+FILES = ("new", "open", "save", "save_as", "double", "export", "import", "name")
+
+
+class Doing:
+    def __init__(self, window: "Window"):
+        self.w = window
+
+    def do(self, id: str) -> None:
+        """An action of the table, by its id."""
+        if id in FILES:
+            self.w.file(id)
+            return
+        {
+            "start_stop": self._start_stop,
+            "on_air": self._on_air,
+            "play": lambda: self.w.running.play(not self.w.running.playing),
+            "back": lambda: self.w.running.seek(self.w.running.track[0] - 5),
+            "forth": lambda: self.w.running.seek(self.w.running.track[0] + 5),
+            "measure": lambda: self._measure(self.w.measuring.begin),
+            "confirm": lambda: self._measure(self.w.measuring.confirm),
+            "cancel": self._cancel,
+            "delay_one": self._delay_one,
+            "everyone": self._everyone,
+            "everywhere": self.w.align.everywhere,
+            "later": lambda: self.w.align.nudge(1.0),
+            "earlier": lambda: self.w.align.nudge(-1.0),
+            "record": self.w.taking.record,
+            "proof": self.proof_take,
+            "compare": self._compare,
+            "next_listener": self._next_listener,
+            "table": lambda: (self.w.review if self.w.place == "review" else self.w.align).toggle_table(),
+            "moment": self.w.strip.next_moment,
+            "align": lambda: self.w.go_to("align"),
+            "review": lambda: self.w.go_to("review"),
+            "undo": self.w.session.undo,
+            "redo": self.w.session.redo,
+            "add": lambda: {"share": self.w.share.add_menu, "shape": self.w.shape.add_menu}.get(
+                self.w.place, self._add_part
+            )(),
+            "presets": lambda: (self.w.go_to("shape"), self.w.shape.preset_menu()),
+            "version": lambda: (self.w.go_to("shape"), self.w.shape.change_version()),
+            "without": lambda: (self.w.go_to("shape"), self.w.shape.hear_without()),
+            "alone": self.w.gather.toggle_alone,
+            "mute": self.w.gather.toggle_mute,
+            "hear_me": lambda: self.w.share.hear(True),
+            "hear_them": lambda: self.w.share.hear(False),
+            "listen": self._listen,
+            "gather": lambda: (self.w.go_to("gather"), self.w.gather.parts.focus_row()),
+            "share": lambda: (self.w.go_to("share"), self.w.share.grid.setFocus()),
+            "shape": lambda: (self.w.go_to("shape"), self.w.shape.chain.focus_row()),
+            "soundcheck": lambda: (self.w.go_to("soundcheck"), self.w.soundcheck.focus_first()),
+            "night": self._night,
+            "larger": lambda: self._scale(1),
+            "smaller": lambda: self._scale(-1),
+            "fold": self.w.strip.toggle_fold,
+            "keys": lambda: KeysDialog(self.w.actions_table, self.w).exec(),
+            "quit": self.w.close,
+        }[id]()
+
+    def act(self, number: int) -> None:
+        """The three acts: hear the music, measure, put in step and compare."""
+        if number == 0:
+            self.w.running.play(True)
+        elif number == 1:
+            self.w.go_to("align")
+            self.do("measure")
+        else:
+            self.w.go_to("align")
+            self.w.align.everywhere()
+            self.proof_take()
+
+    def _cancel(self) -> None:
+        if self.w.shaping.cancel():
+            return
+        if self.w.measuring.busy:
+            self.w.measuring.cancel()
+        elif self.w.playback.heard:
+            self.w.playback.stop()
+        elif self.w.checking.listening:
+            self.w.checking.cancel()
+        elif self.w.taking.state != "idle":
+            self.w.taking.cancel()
+        elif self.w.place == "soundcheck":
+            self.w.leave_check()
+        else:
+            self.w.notice.clear()
+
+    def _start_stop(self) -> None:
+        if self.w.session.live.on_air:
+            self.w.notice.say("You are on air: nothing is stopped by one key. Close first (F9).", "amber")
+        elif self.w.taking.state == "recording":
+            self.w.notice.say("A take is being recorded: nothing is stopped by one key. End it first (R).", "amber")
+        elif self.w.running.link is not None:
+            self.w.running.stop()
+        else:
+            self.w.running.start()
+
+    def _on_air(self) -> None:
+        on = not self.w.session.live.on_air
+        if on and self.w.running.state != "running":
+            self.w.notice.say("Start first: nothing is running yet.", "amber")
+            return
+        self.w.overview.air_from = time.monotonic()
+        self.w.running.set_on_air(on)
+
+    def _measure(self, begin: Callable[[], None]) -> None:
+        """Whatever was said before goes; what is said now is said here, unless Align says it."""
+        self.w.notice.clear()
+        begin()
+        if not self.w.measuring.busy and not self.w.measuring.message:
+            self.w.notice.say(
+                "There is nothing to confirm: nothing was measured yet, or nothing has moved since.", "mute"
+            )
+
+    def by_hand(self, what: str) -> None:
+        """Mends that are no edit of the setup."""
+        if what in ("measure", "confirm"):
+            self.w.go_to("align")
+            self.do(what)
+        elif what == "unmute":
+            self.w.session.set_live(replace(self.w.session.live, muted=frozenset()))
+
+    def _listen(self) -> None:
+        self.w.go_to("soundcheck")
+        self.w.checking.listen()
+        self.w.soundcheck.focus_first()
+
+    def _add_part(self) -> None:
+        self.w.go_to("gather")
+        self.w.gather.add_menu()
+
+    def _delay_one(self) -> None:
+        (self.w.share.arrives.delay_it if self.w.place == "share" else self.w.align.delay_one)()
+
+    def _everyone(self) -> None:
+        if self.w.place == "share" and self.w.share.listener:
+            self.w.align.choose_listener(self.w.share.listener)
+        self.w.align.everyone()
+
+    def proof_take(self) -> None:
+        self.w.playback.stop()
+        self.w.taking.prove_from_the_top()
+
+    def _compare(self) -> None:
+        self.w.go_to("review")
+        self.w.review.compare()
+
+    def _next_listener(self) -> None:
+        if self.w.place == "share":
+            ids = [x.id for x in self.w.session.setup.listeners]
+            if ids:
+                at = ids.index(self.w.share.listener) if self.w.share.listener in ids else -1
+                self.w.share.choose_listener(ids[(at + 1) % len(ids)])
+            return
+        (self.w.review if self.w.place == "review" else self.w.align).next_listener()
+        self.w.refresh()
+
+    def _night(self) -> None:
+        self.w.theme.toggle_night()
+        self.w.settings.setValue("night", self.w.theme.tokens.name == "night")
+
+    def _scale(self, by: int) -> None:
+        self.w.theme.step_scale(by)
+        self.w.settings.setValue("scale", self.w.theme.tokens.scale)
