@@ -17,16 +17,18 @@ from brucke.ports.files import mono
 
 from .sound_server import SoundServer
 
-# What runs processes in real time, or the whole job from end to end: left out by `./run test quick`.
-LIVE_FIXTURES = {"live", "sound_server", "recorded", "exact"}
-LIVE_FILES = ("test_live.py", "test_card.py", "test_first_hour.py", "test_ready.py", "test_plug_ins.py", "test_recording.py", "test_rehearse.py")  # fmt: skip
+# `live` has the cores to itself, one after the other; `slow` computes for long and shares them. `./run test quick` is the rest.
+LIVE_FIXTURES = {"live", "hot", "sound_server"}
+LIVE_FILES = ("test_live.py", "test_card.py", "test_first_hour.py", "test_ready.py", "test_plug_ins.py", "test_recording.py")  # fmt: skip
+SLOW_FILES = ("test_rehearse.py", "test_soundcheck.py", "test_loudness.py", "test_estimator.py", "test_hostile.py", "test_troubles.py", "test_world.py", "test_noise.py")  # fmt: skip
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
     for item in items:
-        names = set(getattr(item, "fixturenames", ()))
-        if names & LIVE_FIXTURES or item.path.name in LIVE_FILES or item.get_closest_marker("slow"):
+        if set(getattr(item, "fixturenames", ())) & LIVE_FIXTURES or item.path.name in LIVE_FILES:
             item.add_marker(pytest.mark.live)
+        elif item.path.name in SLOW_FILES:
+            item.add_marker(pytest.mark.slow)
 
 
 @pytest.fixture

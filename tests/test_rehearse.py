@@ -36,7 +36,7 @@ def exact(tmp_path_factory):
 
     out = io.StringIO()
     with contextlib.redirect_stdout(out):
-        code = main(["rehearse", str(SETUP), "--out", str(folder), "--json", "--exact", "--seconds", "24"])
+        code = main(["rehearse", str(SETUP), "--out", str(folder), "--json", "--exact", "--seconds", "20"])
     return code, json.loads(out.getvalue()), folder
 
 
@@ -82,11 +82,11 @@ def test_what_is_kept_opens_elsewhere_and_holds_what_was_heard(exact):
     assert set(take.far_ends) == {"lounge_call", "shore_stream"}
     for name in (*take.parts.values(), *take.listeners.values(), take.far_ends["lounge_call"]):
         info = sf.info(folder / "after" / name)
-        assert 20 < info.duration <= 24.1
+        assert 16 < info.duration <= 20.1
         assert info.samplerate == 48000
     film = read_film(folder / "after" / take.far_ends["shore_stream"])
-    assert film.sound.shape[1] / 48000 == pytest.approx(24, abs=0.1)
-    assert len(film.times_s) == pytest.approx(24 * 30, abs=5)
+    assert film.sound.shape[1] / 48000 == pytest.approx(20, abs=0.1)
+    assert len(film.times_s) == pytest.approx(20 * 30, abs=5)
     assert np.diff(film.times_s).mean() == pytest.approx(1 / 30, rel=1e-3)
     lounge, _ = sf.read(folder / "after" / take.parts["lounge"])
     assert np.abs(lounge[: 48000 * 15]).max() < 0.01, "the far end has nothing to sing yet"
@@ -96,7 +96,7 @@ def test_what_is_kept_opens_elsewhere_and_holds_what_was_heard(exact):
 
 
 def test_with_people_the_scatter_and_seed_are_stated_and_the_median_is_in_step(tmp_path, capsys):
-    code, report = rehearse(tmp_path, capsys, "--seed", "4", "--seconds", "40")
+    code, report = rehearse(tmp_path, capsys, "--seed", "4", "--seconds", "30")
     assert code == 0
     assert report["seed"] == 4
     assert 3 < report["scatter_ms"] < 12, "as measured: people are told 7 ms"
@@ -107,7 +107,7 @@ def test_with_people_the_scatter_and_seed_are_stated_and_the_median_is_in_step(t
 
 def test_a_fault_behind_the_model_is_found_with_part_listener_and_milliseconds(tmp_path, capsys):
     """A box that delays the cello by 5 ms and says so to nobody: the model calls everybody in step, the take does not."""
-    options = ("rehearse", str(SETUP), "--out", str(tmp_path), "--exact", "--seconds", "20", "--plant", "cello=5")
+    options = ("rehearse", str(SETUP), "--out", str(tmp_path), "--exact", "--seconds", "17", "--plant", "cello=5")
     assert main([*options, "--json"]) == 1
     report = json.loads(capsys.readouterr().out)
     for x in outside(report):
@@ -126,7 +126,7 @@ def test_a_picture_that_is_first_leaves_its_hand_off_value_and_exit_code_1(tmp_p
     for name in ("harp", "voice", "cello", "lounge"):
         (tmp_path / f"{name}.flac").symlink_to(FOLDER / f"{name}.flac")
     save(setup, replace(nightboat, devices=slow), Knowledge())
-    code, report = rehearse(tmp_path, capsys, "--exact", "--seconds", "20", setup=setup)
+    code, report = rehearse(tmp_path, capsys, "--exact", "--seconds", "17", setup=setup)
     assert code == 1
     stream = next(x for x in report["listeners"] if x["kind"] == "stream")
     assert stream["hand_off_ms"] > 100
@@ -141,7 +141,7 @@ def test_a_silent_instrument_is_in_step_without_being_given_the_round_trip_twice
     parts = tuple(replace(p, hears_itself="monitor") if p.id == "cello" else p for p in nightboat.parts)
     own = Route(part="cello", listener="headphones", gain_db=-6)
     setup = replace(nightboat, parts=parts, routes=(*nightboat.routes, own))
-    done = hold(setup, Knowledge(), sounds, tmp_path, 24, True, 3, lambda share, what: None)
+    done = hold(setup, Knowledge(), sounds, tmp_path, 16, True, 3, lambda share, what: None)
     for listener in ("lounge_call", "shore_stream", "recorder"):
         before, after = done.before.proof[listener].left, done.after.proof[listener].left
         assert abs(before["cello"].median_ms) <= FRAME_MS

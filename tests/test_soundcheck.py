@@ -126,8 +126,11 @@ FAULTS = {
 }  # fmt: skip
 
 
-def check(capsys, path):
-    code = main(["check", str(path), "--json"])
+HEARD = {"sum_clips", "faint", "trim_clips", "no_signal", "one_sided", "cancels_in_mono", "input_clips"}
+
+
+def check(capsys, path, listening=True):
+    code = main(["check", str(path), "--json", *([] if listening else ["--silent"])])
     said = json.loads(capsys.readouterr().out)
     assert code == (0 if said["good"] + len(said["not_yet"]) == said["checks"] else 1)
     assert all(f["what"] and f["mend"] and "{" not in f["what"] + f["why"] + f["mend"] for f in said["findings"])
@@ -168,7 +171,7 @@ def test_a_planted_fault_is_found_alone_and_gone_once_mended(capsys, tmp_path, f
     name, change = fault.sound
     if name:
         spoil(tmp_path, name, change)
-    code, found = check(capsys, path)
+    code, found = check(capsys, path, listening=fault.found[0] in HEARD)
     assert [(f["code"], f["part"], f["listener"], f["device"]) for f in found] == [fault.found]
     assert code == 1
     if found[0]["mended_by"] not in ("edit", "measure"):
@@ -178,8 +181,8 @@ def test_a_planted_fault_is_found_alone_and_gone_once_mended(capsys, tmp_path, f
         for step in range(4):
             setup, knowledge = after_mending(setup, knowledge, found[0])
             put(tmp_path, setup, knowledge)
-            code, found = check(capsys, path)
-            if code == 0:
+            code, found = check(capsys, path, listening=False)
+            if not found:
                 break
             assert {f["code"] for f in found} <= {"stale", "out_of_step"}, f"after mend {step + 1}"
     code, found = check(capsys, path)

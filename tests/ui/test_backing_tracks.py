@@ -70,6 +70,7 @@ def test_what_is_no_sound_is_one_sentence_and_the_good_ones_come_in(window, gath
     assert [t.file for t in part(w, new).tracks][-1:] == ["one.wav"]
 
 
+@pytest.mark.live
 def test_the_track_plays_from_where_it_is_clicked_and_counts_in_first(window, gather, songs):
     w, card = window, gather.tracks
     gather.choose("part/harp")

@@ -38,6 +38,7 @@ def loudest(w, seconds=1.0):
     return {x.id: float(heard[i]) for i, x in enumerate(w.session.setup.listeners)}
 
 
+@pytest.mark.live
 def test_a_microphone_in_one_ear_is_heard_and_mended_with_one_press(app, qtbot, data_home, monkeypatch):
     w = new_window(data_home, monkeypatch)
     press(w.gather.start.templates["stream"])

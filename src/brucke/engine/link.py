@@ -63,12 +63,13 @@ class EngineLink:
         for name in ("loudness", "chain_loudness"):
             self.region.sound(name)[:] = -np.inf
         self.restarts = 0
-        self.world = self._spawn("world", world[0], *world[1:])
-        self.recorder = self._spawn("recorder", "brucke.engine.recorder")
         self.standby: Child | None = None
         self.loudness: Child | None = None
+        # The engine first: it takes longest to be ready.
         self.engine = self._spawn("engine", "brucke.engine.host", *self._engine_arguments)
         self.engine.channel.send("go")
+        self.world = self._spawn("world", world[0], *world[1:])
+        self.recorder = self._spawn("recorder", "brucke.engine.recorder")
 
     def listen(self) -> None:
         """Loudness is measured from now on, by a process of its own."""

@@ -14,6 +14,8 @@ from ..ports.files import F32, TrackWriter
 from ..standins.truth import Truth
 from ..standins.world import World
 
+HELD = 64  # blocks that are written at once
+
 
 class Offline:
     """One running setup on the stand-ins. Everything is counted in blocks; nothing waits."""
@@ -25,6 +27,7 @@ class Offline:
         silence = np.zeros((self.runner.shape.captures, setup.block_frames), np.float32)
         self._queue = deque([silence] * self.world.lead_blocks)
         self._writers: dict[str, TrackWriter] = {}
+        self._held: list[tuple[F32, F32]] = []
         self._began = 0
         self.track: tuple[TrackMark, ...] = ()
 
@@ -58,17 +61,26 @@ class Offline:
         self._began = self.world.frame
 
     def _record(self, outs: F32) -> None:
-        if not self._writers:
+        if self._writers:
+            self._held.append((self.runner.engine.raw.copy(), outs.copy()))
+            if len(self._held) == HELD:
+                self._write()
+
+    def _write(self) -> None:
+        if not self._held:
             return
+        raw, outs = (np.concatenate(blocks, axis=2) for blocks in zip(*self._held, strict=True))
+        self._held = []
         for p, part in enumerate(self.setup.parts):
             if part.channels:
-                self._writers[f"parts/{part.id}"].write(self.runner.engine.raw[p, : len(part.channels)])
+                self._writers[f"parts/{part.id}"].write(raw[p, : len(part.channels)])
         for x, listener in enumerate(self.setup.listeners):
             self._writers[f"listeners/{listener.id}"].write(outs[x, : listener.channels])
 
     def stop_recording(self) -> None:
         """The tracks and what the far ends got are complete after this, and `track` is known."""
         self.track = tuple(TrackMark(m.frame - self._began, m.at) for m in self.world.track_log)
+        self._write()
         for writer in self._writers.values():
             writer.close()
         self._writers = {}

@@ -25,12 +25,15 @@ class DelayLine:
         whole = int(np.floor(frames)) - (TAPS // 2 - 1)
         if whole < 0:
             raise ValueError(f"{frames} frames is shorter than the interpolator")
-        self._taps = fraction_taps(frames - np.floor(frames))
+        fraction = frames - np.floor(frames)
+        self._taps = fraction_taps(fraction) if fraction else None
         self._past = np.zeros(whole + TAPS - 1, np.float32)
 
     def push(self, sound: F32) -> F32:
         line = np.concatenate([self._past, sound])
         self._past = line[len(sound) :]
+        if self._taps is None:
+            return line[TAPS // 2 : TAPS // 2 + len(sound)]
         return np.convolve(line[: len(sound) + TAPS - 1], self._taps, "valid")
 
 

@@ -9,8 +9,8 @@ Giannoulis, Massberg & Reiss 2012; true peak by oversampling, ITU-R BS.1770-4.
 import math
 
 import numpy as np
-from numba import njit
 
+from .compiled import njit
 from .parameters import (
     BETWEEN,
     C_ATTACK,

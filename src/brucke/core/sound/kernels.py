@@ -10,8 +10,8 @@ that set 1 has in each frame.
 import math
 
 import numpy as np
-from numba import njit
 
+from .compiled import njit
 from .parameters import PARAMS
 from .processors import run_chain
 

@@ -7,8 +7,8 @@ band goes through the all-pass of the upper crossover, so that the three togethe
 import math
 
 import numpy as np
-from numba import njit
 
+from .compiled import njit
 from .dynamics import REDUCTION, over
 from .parameters import M_ATTACK, M_GAIN, M_HIGH, M_LINK, M_LOW, M_RATIO, M_RELEASE, M_THRESHOLD, ON, PARAMS
 

@@ -5,8 +5,8 @@ back serve both (the transform of a real pair, e.g. Press et al., Numerical Reci
 """
 
 import numpy as np
-from numba import njit
 
+from .compiled import njit
 from .windows import LENGTH
 
 REFINED = 2  # how often the estimate is made again from its own result

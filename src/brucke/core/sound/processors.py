@@ -6,9 +6,8 @@ new one in; see `run_chain` for the arrays.
 
 import math
 
-from numba import njit
-
 from ..processors import MAX_BANDS, MAX_SLOTS
+from .compiled import njit
 from .dynamics import LEVEL, MEMORY, REDUCTION, STATE, compressor, de_esser, gate, limiter
 from .multiband import multiband
 from .parameters import (

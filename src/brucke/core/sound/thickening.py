@@ -6,8 +6,7 @@ slides there would bend the pitch.
 
 import math
 
-from numba import njit
-
+from .compiled import njit
 from .parameters import MOST_VOICES, ON, PARAMS, RING, SPACING, T_DELAY, T_DEPTH, T_LEVEL, T_VOICES, T_WANDER
 
 DEPTH_S = 0.2  # how fast another depth is reached
