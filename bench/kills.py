@@ -148,7 +148,7 @@ def _recorder(live: _Live, how: int, what: str) -> None:
     for _ in range(TIMES):
         link, recording = live.w.running.link, live.w.taking.recording
         assert link is not None
-        live.live(1.2)
+        live.live(3.5)  # three within ten seconds, and it rightly goes on in another folder
         old = link.recorder.process.pid
         os.kill(old, how)
         gaps.append(live.until(lambda old=old, link=link, r=recording: link.recorder.process.pid != old and r.state == "recording"))  # fmt: skip
@@ -164,8 +164,10 @@ def _loudness(live: _Live) -> None:
         old = link.loudness
         assert old is not None
         os.kill(old.process.pid, signal.SIGKILL)
-        gaps.append(live.until(lambda link=link, old=old: link.loudness is not old and link.loudness.alive and float(link.listener_loudness()[0, 4]) > 0.1))  # fmt: skip
-    _said("loudness killed, measured again after", gaps, 2.0)
+        old.process.wait()
+        link.region.sound("loudness")[0, 4] = 0.0  # what it said last
+        gaps.append(live.until(lambda link=link: float(link.listener_loudness()[0, 4]) > 0.0))
+    _said("loudness killed, measured again after", gaps, 4.0)
 
 
 def run() -> None:

@@ -111,6 +111,7 @@ def pick(view, text):
 def measure(window, tries=6):
     """Measure as a user would: again, where a busy machine lost blocks in the middle and the repeats disagreed."""
     for _ in range(tries):
+        wait(lambda: window.running.state == "running", 60)
         window.measuring.begin()
         wait(lambda: not window.measuring.busy, 60)
         if not window.measuring.failed:
