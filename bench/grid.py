@@ -7,9 +7,9 @@ from PyQt6.QtCore import QSettings
 from PyQt6.QtGui import QStandardItem, QStandardItemModel
 from PyQt6.QtWidgets import QTableView
 
-from brucke.core import edits, listener_edits, part_edits
-from brucke.core.checks import soundcheck
-from brucke.core.setup import Setup
+from brucke.core.checks.soundcheck import soundcheck
+from brucke.core.document.setup import Setup
+from brucke.core.edits import listener_edits, part_edits, route_edits
 from brucke.engine.plan import compile_plan
 from brucke.ui.app import make_app
 from brucke.ui.session import Session
@@ -28,7 +28,7 @@ def choir() -> Setup:
     while len(setup.parts) < 64:
         setup = part_edits.add_part(setup, "microphone", "Singer", "Interface")
     cells = [(p.id, x.id) for p in setup.parts for x in setup.listeners if x.kind != "monitor"]
-    return edits.switch(setup, cells, True)
+    return route_edits.switch(setup, cells, True)
 
 
 def _ms(what: str, times: list[float], budget: str) -> None:
@@ -52,7 +52,7 @@ def run() -> None:
     paint, whole = [], []
     for i in range(60):
         part, listener = setup.parts[i % 6].id, setup.listeners[i % 4].id
-        setup = edits.set_gain(setup, part, listener, -(i % 23) - 0.5)
+        setup = route_edits.set_gain(setup, part, listener, -(i % 23) - 0.5)
         data = share_data(setup, session.timing, window.checking.results)
         began = time.perf_counter()
         grid.show_data(data)
@@ -63,7 +63,7 @@ def run() -> None:
     _ms("a changed cell, shown and painted", paint, " (budget 2 ms)")
     for i in range(30):
         began = time.perf_counter()
-        after = edits.set_gain(
+        after = route_edits.set_gain(
             session.setup, session.setup.parts[i % 6].id, session.setup.listeners[i % 4].id, -i - 1.5
         )
         session.edit("gain", after, "share")

@@ -54,7 +54,7 @@ def _homes(folder: str) -> dict[str, str]:
 def _window_kills() -> None:
     import soundfile as sf
 
-    from brucke.core.recovery import find_recoveries
+    from brucke.core.document.recovery import find_recoveries
     from brucke.ports.recording import read_segments
 
     lost_edits, lost_take, uneven = [], [], 0

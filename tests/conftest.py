@@ -9,7 +9,7 @@ import pytest
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
-from brucke.core.setup import Setup
+from brucke.core.document.setup import Setup
 from brucke.demo import FOLDER
 from brucke.demo.make_setup import nightboat as make_nightboat
 from brucke.ports.beat_sounds import beat_sounds

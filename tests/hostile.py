@@ -17,16 +17,16 @@ import numpy as np
 import soundfile as sf
 
 from brucke import words
-from brucke.core.bundle import export_bundle, import_bundle
-from brucke.core.checks import soundcheck
-from brucke.core.evidence import Facts, Knowledge, Measurement, device_fingerprint, round_trip_key
-from brucke.core.mends import mended
-from brucke.core.own_file import FileProblem
-from brucke.core.presets import OWN, Preset, load_preset, save_preset
-from brucke.core.setup_file import SetupError, encode, load
+from brucke.core.checks.mends import mended
+from brucke.core.checks.soundcheck import soundcheck
+from brucke.core.document.bundle import export_bundle, import_bundle
+from brucke.core.document.own_file import FileProblem
+from brucke.core.document.presets import OWN, Preset, load_preset, save_preset
+from brucke.core.document.setup_file import SetupError, encode, load
+from brucke.core.knowledge.evidence import Facts, Knowledge, Measurement, device_fingerprint, round_trip_key
+from brucke.core.knowledge.take_verdict import ListenerProof, PartLeft, PictureLeft
 from brucke.core.sound.noise_profile import BINS, NoiseProfile
 from brucke.core.sound.profile_file import load_profile, save_profile
-from brucke.core.take_verdict import ListenerProof, PartLeft, PictureLeft
 from brucke.core.timing.align import align, timing
 from brucke.core.timing.paths import Situation
 from brucke.demo.make_setup import nightboat

@@ -7,11 +7,11 @@ import pytest
 from msgspec.structs import replace
 
 from brucke.cli import main
-from brucke.core.edits import set_gain, set_on
-from brucke.core.evidence import Knowledge
-from brucke.core.part_edits import change_part, rename_part
-from brucke.core.setup_file import load, save
-from brucke.core.templates import TEMPLATES
+from brucke.core.document.setup_file import load, save
+from brucke.core.document.templates import TEMPLATES
+from brucke.core.edits.part_edits import change_part, rename_part
+from brucke.core.edits.route_edits import set_gain, set_on
+from brucke.core.knowledge.evidence import Knowledge
 from brucke.demo import SETUP
 from brucke.ports import cards
 

@@ -11,9 +11,9 @@ import soundfile as sf
 from msgspec.structs import replace
 
 from brucke.cli import main
-from brucke.core.evidence import Knowledge
-from brucke.core.ranges import RANGES
-from brucke.core.setup_file import SetupError, decode, encode, load, save
+from brucke.core.document.ranges import RANGES
+from brucke.core.document.setup_file import SetupError, decode, encode, load, save
+from brucke.core.knowledge.evidence import Knowledge
 from brucke.demo import FOLDER
 from brucke.ports.files import SoundFileError, read_sound
 from brucke.ports.track import track_info

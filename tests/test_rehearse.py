@@ -8,9 +8,9 @@ import soundfile as sf
 from msgspec.structs import replace
 
 from brucke.cli import main
-from brucke.core.evidence import Knowledge
-from brucke.core.setup import Route
-from brucke.core.setup_file import load, save
+from brucke.core.document.setup import Route
+from brucke.core.document.setup_file import load, save
+from brucke.core.knowledge.evidence import Knowledge
 from brucke.demo import FOLDER, SETUP
 from brucke.rehearse.rehearsal import rehearse as hold
 from brucke.standins.truth import invent

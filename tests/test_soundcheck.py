@@ -10,14 +10,14 @@ import soundfile as sf
 from msgspec.structs import replace
 
 from brucke.cli import main
-from brucke.core import edits, listener_edits, part_edits
-from brucke.core.bundle import sound_files
-from brucke.core.evidence import Knowledge, Measurement, device_fingerprint, round_trip_key
+from brucke.core.checks.mends import mended
+from brucke.core.document.bundle import sound_files
+from brucke.core.document.setup import Setup
+from brucke.core.document.setup_file import load, save
+from brucke.core.document.templates import TEMPLATES
+from brucke.core.edits import listener_edits, part_edits, route_edits
 from brucke.core.findings import Finding
-from brucke.core.mends import mended
-from brucke.core.setup import Setup
-from brucke.core.setup_file import load, save
-from brucke.core.templates import TEMPLATES
+from brucke.core.knowledge.evidence import Knowledge, Measurement, device_fingerprint, round_trip_key
 from brucke.core.timing.align import align
 from brucke.core.timing.paths import Situation
 from brucke.core.units import buffer_seconds
@@ -41,12 +41,12 @@ def in_step(setup, knowledge=None):
 
 def change_devices(setup, kind, **fields):
     for d in [d for d in setup.devices if d.kind == kind]:
-        setup = edits.change_device(setup, d.id, **fields)
+        setup = route_edits.change_device(setup, d.id, **fields)
     return setup
 
 
 def off(setup, *cells):
-    return edits.switch(setup, cells, False)
+    return route_edits.switch(setup, cells, False)
 
 
 def nobody_hears(setup, listener):
@@ -68,7 +68,7 @@ def their_mix_back(setup):
     setup = part_edits.add_part(setup, "program", "Their mix", "Mixing program")
     setup = part_edits.change_part(setup, "their_mix", returns_from="second_computer", quiet=True)
     setup = off(setup, *(("their_mix", x.id) for x in setup.listeners))
-    return edits.set_on(setup, "their_mix", "second_computer", True)
+    return route_edits.set_on(setup, "their_mix", "second_computer", True)
 
 
 def same_input_again(setup):
@@ -76,7 +76,7 @@ def same_input_again(setup):
     setup = part_edits.set_channels(setup, "voice_again", setup.part("voice").channels)
     setup = part_edits.change_part(setup, "voice_again", beat_source="")  # the same singer, not a second one
     setup = off(setup, *(("voice_again", x.id) for x in setup.listeners))
-    return edits.set_gain(edits.set_on(setup, "voice_again", "stream", True), "voice_again", "stream", -12)
+    return route_edits.set_gain(route_edits.set_on(setup, "voice_again", "stream", True), "voice_again", "stream", -12)
 
 
 def beat_not_heard(setup):
@@ -85,7 +85,7 @@ def beat_not_heard(setup):
 
 def too_much_trim(setup):
     setup = part_edits.set_trim(setup, "voice", 30)
-    return edits.set_gains(setup, [("voice", x.id) for x in setup.listeners], -45)
+    return route_edits.set_gains(setup, [("voice", x.id) for x in setup.listeners], -45)
 
 
 @dataclass(frozen=True)
@@ -109,12 +109,12 @@ FAULTS = {
     "a circle": Fault("two_computers", ("loop", "their_mix", "second_computer", ""), their_mix_back),
     "one input twice": Fault("stream", ("doubled", "voice_again", "stream", ""), same_input_again),
     "direct monitoring": Fault("stream", ("doubled", "voice", "headphones", ""), lambda s: change_devices(s, "interface", direct_monitoring=True)),
-    "call hears itself": Fault("sing", ("own_return", "far_end", "call", ""), lambda s: edits.allow_own_return(s, "far_end", "call", True)),
+    "call hears itself": Fault("sing", ("own_return", "far_end", "call", ""), lambda s: route_edits.allow_own_return(s, "far_end", "call", True)),
     "hears nothing": Fault("stream", ("hears_nothing", "", "stream", ""), lambda s: nobody_hears(s, "stream")),
     "no player": Fault("stream", ("player_missing", "voice", "stream", ""), lambda s: off(s, ("voice", "stream"))),
     "second track": Fault("stream", ("second_track", "", "stream", ""), lambda s: listener_edits.change_listener(s, "stream", channels=4)),
-    "hot sum": Fault("stream", ("sum_clips", "", "stream", ""), lambda s: edits.set_gains(s, [("voice", "stream"), ("music", "stream")], 12)),
-    "too soft": Fault("stream", ("faint", "voice", "stream", ""), lambda s: edits.set_gain(s, "voice", "stream", -60)),
+    "hot sum": Fault("stream", ("sum_clips", "", "stream", ""), lambda s: route_edits.set_gains(s, [("voice", "stream"), ("music", "stream")], 12)),
+    "too soft": Fault("stream", ("faint", "voice", "stream", ""), lambda s: route_edits.set_gain(s, "voice", "stream", -60)),
     "trim": Fault("stream", ("trim_clips", "voice", "", ""), too_much_trim),
     "silent input": Fault("stream", ("no_signal", "voice", "", "interface"), lambda s: part_edits.change_part(part_edits.set_channels(s, "voice", (5,)), "voice", beat_source="")),
     "one side": Fault("stream", ("one_sided", "music", "", ""), sound=("harp.flac", lambda x: x * [1, 0])),

@@ -10,9 +10,9 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from brucke import words
-from brucke.core.edits import change_device, rename, set_delay, set_delays, set_gain, set_on, set_processed
-from brucke.core.evidence import Facts, Knowledge, Measurement, Spoil, device_fingerprint
+from brucke.core.edits.route_edits import change_device, rename, set_delay, set_delays, set_gain, set_on, set_processed
 from brucke.core.findings import Finding, Verdict, VerdictCode
+from brucke.core.knowledge.evidence import Facts, Knowledge, Measurement, Spoil, device_fingerprint
 from brucke.core.timing.align import align, timing
 from brucke.core.timing.paths import Situation
 

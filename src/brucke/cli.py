@@ -11,7 +11,7 @@ from typing import Any
 
 import msgspec
 
-from .core.setup_file import SetupError
+from .core.document.setup_file import SetupError
 
 
 def main(argv: Sequence[str] | None = None) -> int:
@@ -172,7 +172,7 @@ def _sound_commands(command: Command) -> None:
 
 def _document_commands(command: Command) -> None:
     from . import commands_documents as documents
-    from .core.templates import TEMPLATES
+    from .core.document.templates import TEMPLATES
 
     p = command("check", documents.check, "the soundcheck; exit 1 when a check fails")
     p.add_argument("setup", type=Path)

@@ -8,9 +8,9 @@ from typing import Any
 
 from . import words
 from .cli import CannotDo, emit
-from .core.evidence import Facts, Knowledge
-from .core.setup import Setup
-from .core.setup_file import load
+from .core.document.setup import Setup
+from .core.document.setup_file import load
+from .core.knowledge.evidence import Facts, Knowledge
 from .core.timing.align import ListenerTiming, RouteTiming, Unjudged, align, timing
 from .core.timing.paths import Situation
 
@@ -129,7 +129,7 @@ def _arrival_lines(setup: Setup, t: ListenerTiming) -> list[str]:
 
 
 def render(args: argparse.Namespace) -> int:
-    from .core.chain_edits import plug_ins
+    from .core.edits.chain_edits import plug_ins
     from .engine.plan import PlanError
     from .ports.beat_sounds import read_beat
     from .ports.files import MAX_SECONDS, read_sound
@@ -218,7 +218,7 @@ def planted(setup: Setup, faults: list[str]) -> dict[str, float]:
 
 
 def rehearsal(args: argparse.Namespace) -> int:
-    from .core.setup_file import save
+    from .core.document.setup_file import save
     from .engine.plan import PlanError
     from .rehearse.rehearsal import RehearsalError, rehearse
     from .rehearse.report import needs_attention, report, report_lines

@@ -6,8 +6,8 @@ from typing import Any
 
 from . import words_soundcheck as say
 from .cli import CannotDo, emit
-from .core.checks import Result, soundcheck
-from .core.setup_file import load, save
+from .core.checks.soundcheck import Result, soundcheck
+from .core.document.setup_file import load, save
 from .core.timing.paths import Situation
 
 
@@ -51,7 +51,7 @@ def _finding(known: Situation, r: Result, i: int) -> dict[str, Any]:
 
 def diff(args: argparse.Namespace) -> int:
     """What is different between two setups; 1 where something is."""
-    from .core.differences import differences
+    from .core.document.differences import differences
     from .words_documents import difference_text
 
     a, b = load(args.a)[0], load(args.b)[0]
@@ -69,9 +69,9 @@ def new(args: argparse.Namespace) -> int:
     """A setup from a template, with the sounds it needs beside it."""
     import shutil
 
-    from .core.bundle import sound_files
-    from .core.evidence import Knowledge
-    from .core.templates import TEMPLATES
+    from .core.document.bundle import sound_files
+    from .core.document.templates import TEMPLATES
+    from .core.knowledge.evidence import Knowledge
     from .demo import FOLDER
 
     template = next(t for t in TEMPLATES if t.code == args.template)
@@ -88,7 +88,7 @@ def new(args: argparse.Namespace) -> int:
 
 def export(args: argparse.Namespace) -> int:
     """A setup and everything beside it as one file."""
-    from .core.bundle import export_bundle, sound_files
+    from .core.document.bundle import export_bundle, sound_files
 
     setup, knowledge = load(args.setup)
     files = [(name, args.setup.parent / name) for name in sound_files(setup)]
@@ -102,7 +102,7 @@ def export(args: argparse.Namespace) -> int:
 
 def import_(args: argparse.Namespace) -> int:
     """An exported setup unpacked into a new folder below `--into`."""
-    from .core.bundle import import_bundle
+    from .core.document.bundle import import_bundle
 
     path = import_bundle(args.bundle, args.into or Path.cwd())
     emit(args, {"file": str(path)}, lambda: [str(path)])

@@ -9,7 +9,7 @@ import numpy as np
 
 from . import words
 from .cli import CannotDo, emit
-from .core.own_file import FileProblem
+from .core.document.own_file import FileProblem
 from .core.sound.denoise import Denoiser
 from .core.sound.loudness import LoudnessMeter
 from .core.sound.noise_profile import NoiseProfile, NotSilent, learn

@@ -2,8 +2,8 @@
 
 from typing import Any
 
-from .core.differences import Difference
-from .core.setup import Setup
+from .core.document.differences import Difference
+from .core.document.setup import Setup
 from .translation import _
 from .words import db_text, device_name, listener_name, part_name
 

@@ -1,7 +1,7 @@
 """The verdict of a take as sentences: one fact, one sentence, in Review, the deck, `prove` and `rehearse`."""
 
-from .core.setup import Setup
-from .core.take_verdict import PartVerdict, TakeVerdict
+from .core.document.setup import Setup
+from .core.knowledge.take_verdict import PartVerdict, TakeVerdict
 from .translation import _
 from .words import ms_text, part_name
 

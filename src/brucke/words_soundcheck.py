@@ -2,10 +2,10 @@
 
 from collections.abc import Sequence
 
-from .core.checks import Result
+from .core.checks.mends import BY_HAND, mended
+from .core.checks.soundcheck import Result
+from .core.document.setup import Setup
 from .core.findings import Finding, Value
-from .core.mends import BY_HAND, mended
-from .core.setup import Setup
 from .core.timing.paths import Situation
 from .translation import _
 from .words import day_text, device_name, finding_text, listener_name, part_name

@@ -10,12 +10,12 @@ import zipfile
 import pytest
 from msgspec.structs import replace
 
-from brucke.core.alive import Who, is_alive, this_program
-from brucke.core.bundle import BUNDLE_SUFFIX, SETUP_NAME, export_bundle, import_bundle, sound_files
-from brucke.core.copying import copy_whole
-from brucke.core.evidence import Knowledge, Spoil
-from brucke.core.recovery import Recovery, find_recoveries, recovery_file, write_recovery
-from brucke.core.setup_file import MAX_BYTES, SetupError, encode, load, save
+from brucke.core.document.alive import Who, is_alive, this_program
+from brucke.core.document.bundle import BUNDLE_SUFFIX, SETUP_NAME, export_bundle, import_bundle, sound_files
+from brucke.core.document.copying import copy_whole
+from brucke.core.document.recovery import Recovery, find_recoveries, recovery_file, write_recovery
+from brucke.core.document.setup_file import MAX_BYTES, SetupError, encode, load, save
+from brucke.core.knowledge.evidence import Knowledge, Spoil
 from brucke.demo import FOLDER
 
 KNOWLEDGE = Knowledge(spoils=(Spoil(key="round_trip:table", date="2026-11-25", reason="engine restarted", sequence=1),))
@@ -141,9 +141,9 @@ WRITER = """
 import sys, itertools
 from pathlib import Path
 from msgspec.structs import replace
-from brucke.core.evidence import Knowledge
-from brucke.core.alive import this_program
-from brucke.core.recovery import Recovery, write_recovery
+from brucke.core.knowledge.evidence import Knowledge
+from brucke.core.document.alive import this_program
+from brucke.core.document.recovery import Recovery, write_recovery
 from brucke.demo.make_setup import nightboat
 setup = nightboat()
 for i in itertools.count():

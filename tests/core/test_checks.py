@@ -4,12 +4,12 @@ import numpy as np
 import pytest
 from msgspec.structs import replace
 
-from brucke.core import edits, part_edits
-from brucke.core.checks import CHECKS, soundcheck
-from brucke.core.evidence import Facts, Heard
+from brucke.core.checks.mends import BY_HAND, mended
+from brucke.core.checks.soundcheck import CHECKS, soundcheck
+from brucke.core.document.setup import Setup
+from brucke.core.edits import part_edits, route_edits
+from brucke.core.knowledge.evidence import Facts, Heard
 from brucke.core.measure.heard import hear, merged
-from brucke.core.mends import BY_HAND, mended
-from brucke.core.setup import Setup
 from brucke.core.timing.align import align
 from brucke.core.timing.paths import Situation
 from brucke.words_soundcheck import CHECK_TITLES, count_text, mend_text, mended_by, what_text, why_text
@@ -153,7 +153,7 @@ def test_levels_that_were_heard(nightboat):
 
 def test_mends_touch_nothing_else(aligned):
     """Whatever a mend changes, the rest of the document stays as it was."""
-    setup = edits.set_gain(aligned, "cello", "shore_stream", -60)
+    setup = route_edits.set_gain(aligned, "cello", "shore_stream", -60)
     f = found(setup)["faint"]
     after = mended(Situation(setup), f)
     changed = [r.part for r, s in zip(after.routes, setup.routes, strict=True) if r != s]

@@ -4,17 +4,17 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from brucke.core import chain_edits, edits, listener_edits, part_edits
-from brucke.core.bundle import sound_files
-from brucke.core.differences import differences
-from brucke.core.naming import free_id, free_name
-from brucke.core.presets import OWN, apply_preset
+from brucke.core.document.bundle import sound_files
+from brucke.core.document.differences import differences
+from brucke.core.document.presets import OWN, apply_preset
+from brucke.core.document.setup import Setup
+from brucke.core.document.setup_file import decode, encode
+from brucke.core.document.setup_problems import problems
+from brucke.core.document.templates import TEMPLATES
+from brucke.core.edits import chain_edits, listener_edits, part_edits, route_edits
+from brucke.core.edits.naming import free_id, free_name
 from brucke.core.processors import Gain, Limiter, PlugIn
 from brucke.core.routing.maps import effective_map
-from brucke.core.setup import Setup
-from brucke.core.setup_file import decode, encode
-from brucke.core.setup_problems import problems
-from brucke.core.templates import TEMPLATES
 from brucke.demo.make_setup import nightboat as make_nightboat
 from brucke.words_documents import PART_NAMES, TEMPLATE_WORDS, difference_text
 from brucke.words_shape import KINDS
@@ -60,12 +60,12 @@ def apply(setup, step):
         return setup
     other = setup.listeners[a % len(setup.listeners)].id
     return {
-        7: lambda: edits.set_on(setup, part, listener, a % 3 > 0),
-        8: lambda: edits.set_gain(setup, part, listener, value),
-        9: lambda: edits.move_route(setup, (part, listener), (part, other)),
-        10: lambda: edits.copy_column(setup, listener, other),
+        7: lambda: route_edits.set_on(setup, part, listener, a % 3 > 0),
+        8: lambda: route_edits.set_gain(setup, part, listener, value),
+        9: lambda: route_edits.move_route(setup, (part, listener), (part, other)),
+        10: lambda: route_edits.copy_column(setup, listener, other),
         11: lambda: listener_edits.change_listener(setup, listener, channels=b % 18),
-        12: lambda: edits.toggle_point(setup, part, listener, 0, b % setup.listener(listener).channels),
+        12: lambda: route_edits.toggle_point(setup, part, listener, 0, b % setup.listener(listener).channels),
         13: lambda: chain_edits.give_places(listener_edits.duplicate_listener(setup, listener)),
         14: lambda: listener_edits.remove_listener(setup, listener),
         15: lambda: listener_edits.lay_out_tracks(setup, listener),
@@ -115,15 +115,15 @@ def test_every_template_is_whole_and_has_words(template):
 
 
 def test_a_call_gets_its_own_far_end_back_only_by_a_deliberate_step(nightboat):
-    assert edits.set_on(nightboat, "lounge", "lounge_call", True) == nightboat
-    assert edits.switch(nightboat, [("lounge", "lounge_call")], True) == nightboat
-    assert edits.move_route(nightboat, ("harp", "lounge_call"), ("lounge", "lounge_call")) == nightboat
-    pasted = edits.copy_column(nightboat, "shore_stream", "lounge_call")
+    assert route_edits.set_on(nightboat, "lounge", "lounge_call", True) == nightboat
+    assert route_edits.switch(nightboat, [("lounge", "lounge_call")], True) == nightboat
+    assert route_edits.move_route(nightboat, ("harp", "lounge_call"), ("lounge", "lounge_call")) == nightboat
+    pasted = route_edits.copy_column(nightboat, "shore_stream", "lounge_call")
     assert not pasted.route("lounge", "lounge_call").on, "nor by copying"
-    asked = edits.allow_own_return(nightboat, "lounge", "lounge_call", True)
+    asked = route_edits.allow_own_return(nightboat, "lounge", "lounge_call", True)
     assert asked.route("lounge", "lounge_call").on
     assert list(problems(asked)) == []
-    assert not edits.allow_own_return(asked, "lounge", "lounge_call", False).route("lounge", "lounge_call").on
+    assert not route_edits.allow_own_return(asked, "lounge", "lounge_call", False).route("lounge", "lounge_call").on
 
 
 def test_do_i_hear_it_do_they(nightboat):
@@ -133,7 +133,7 @@ def test_do_i_hear_it_do_they(nightboat):
     assert listener_edits.heard_by(mine, "cello", True) == "all"
     nobody = listener_edits.toggle_heard(mine, "cello", False)
     assert listener_edits.heard_by(nobody, "cello", False) == "none"
-    some = edits.set_on(nobody, "cello", "recorder", True)
+    some = route_edits.set_on(nobody, "cello", "recorder", True)
     assert listener_edits.heard_by(some, "cello", False) == "some"
     assert listener_edits.heard_by(listener_edits.toggle_heard(some, "cello", False), "cello", False) == "all"
     far = listener_edits.toggle_heard(nightboat, "lounge", False)
@@ -142,20 +142,20 @@ def test_do_i_hear_it_do_they(nightboat):
 
 
 def test_moving_and_pasting_keep_what_a_route_has(nightboat):
-    moved = edits.move_route(nightboat, ("voice", "headphones"), ("cello", "headphones"))
+    moved = route_edits.move_route(nightboat, ("voice", "headphones"), ("cello", "headphones"))
     assert not moved.route("voice", "headphones").on
     got = moved.route("cello", "headphones")
     assert (got.on, got.gain_db, got.processed) == (True, -12, False)
-    delayed = edits.set_delay(nightboat, "harp", "recorder", 12.5)
-    pasted = edits.copy_column(delayed, "headphones", "recorder")
+    delayed = route_edits.set_delay(nightboat, "harp", "recorder", 12.5)
+    pasted = route_edits.copy_column(delayed, "headphones", "recorder")
     assert pasted.route("harp", "recorder").gain_db == -6
     assert pasted.route("harp", "recorder").delay_ms == 12.5, "delays belong to the place"
 
 
 def test_voice_on_one_and_two_everything_else_on_three_and_four(nightboat):
     wide = listener_edits.change_listener(nightboat, "shore_stream", channels=4)
-    one = edits.place_on(wide, [("voice", "shore_stream")], 0)
-    two = edits.others_on(one, "voice", "shore_stream", 2)
+    one = route_edits.place_on(wide, [("voice", "shore_stream")], 0)
+    two = route_edits.others_on(one, "voice", "shore_stream", 2)
     assert points(two, "voice", "shore_stream") == {(0, 0), (0, 1)}
     assert points(two, "harp", "shore_stream") == {(0, 2), (1, 3)}
     assert points(two, "cello", "shore_stream") == {(0, 2), (0, 3)}
@@ -170,14 +170,14 @@ def test_a_map_up_to_sixteen_by_sixteen_with_a_gain_at_every_point(nightboat):
     for i in range(16):
         for j in range(16):
             if (i, j) not in points(setup, "harp", "recorder"):
-                setup = edits.toggle_point(setup, "harp", "recorder", i, j)
-            setup = edits.set_point_gain(setup, "harp", "recorder", i, j, -i - j)
+                setup = route_edits.toggle_point(setup, "harp", "recorder", i, j)
+            setup = route_edits.set_point_gain(setup, "harp", "recorder", i, j, -i - j)
     route = setup.route("harp", "recorder")
     assert len(route.map) == 256
     assert {m.gain_db for m in route.map if m.source + m.target == 9} == {-9.0}
     assert list(problems(setup)) == []
-    one = edits.set_map(setup, "harp", "recorder", route.map[:1])
-    assert edits.toggle_point(one, "harp", "recorder", 0, 0) == one, "a route keeps one point at least"
+    one = route_edits.set_map(setup, "harp", "recorder", route.map[:1])
+    assert route_edits.toggle_point(one, "harp", "recorder", 0, 0) == one, "a route keeps one point at least"
 
 
 @pytest.mark.parametrize(
@@ -242,9 +242,9 @@ def test_names_and_ids_are_never_taken_twice():
 
 
 def test_differences_are_told_in_words(nightboat):
-    b = edits.set_gain(nightboat, "voice", "lounge_call", -6)
+    b = route_edits.set_gain(nightboat, "voice", "lounge_call", -6)
     b = part_edits.rename_part(b, "cello", "Viola")
-    b = edits.change_device(b, "table", buffer_frames=256)
+    b = route_edits.change_device(b, "table", buffer_frames=256)
     b = part_edits.remove_part(b, "picture")
     b = part_edits.add_part(b, "mix", *PART_NAMES["mix"])
     told = [difference_text(nightboat, b, d) for d in differences(nightboat, b)]

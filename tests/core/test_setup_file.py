@@ -8,8 +8,8 @@ import msgspec
 import pytest
 from msgspec.structs import replace
 
-from brucke.core.evidence import Knowledge, Measurement
-from brucke.core.setup_file import SetupError, decode, encode, load, save, schema
+from brucke.core.document.setup_file import SetupError, decode, encode, load, save, schema
+from brucke.core.knowledge.evidence import Knowledge, Measurement
 
 ROOT = Path(__file__).parents[2]
 

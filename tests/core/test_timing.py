@@ -6,9 +6,10 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from brucke import words
-from brucke.core.checks import soundcheck
-from brucke.core.edits import change_device, set_delay, set_gain, set_on
-from brucke.core.evidence import (
+from brucke.core.checks.soundcheck import soundcheck
+from brucke.core.document.setup import Device, EnteredStage, Listener, Moment, Part, Route, Setup
+from brucke.core.edits.route_edits import change_device, set_delay, set_gain, set_on
+from brucke.core.knowledge.evidence import (
     Facts,
     Knowledge,
     Measurement,
@@ -17,7 +18,6 @@ from brucke.core.evidence import (
     picture_fingerprint,
     picture_key,
 )
-from brucke.core.setup import Device, EnteredStage, Listener, Moment, Part, Route, Setup
 from brucke.core.timing.align import align, timing
 from brucke.core.timing.delays import delay_frames
 from brucke.core.timing.paths import Situation

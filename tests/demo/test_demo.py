@@ -5,7 +5,7 @@ import pytest
 import soundfile as sf
 
 from brucke import words
-from brucke.core.setup_file import load
+from brucke.core.document.setup_file import load
 from brucke.core.timing.align import timing
 from brucke.core.timing.paths import Situation
 from brucke.demo import FOLDER, SETUP

@@ -6,9 +6,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
-from brucke.core import edits
+from brucke.core.document.setup import Device, Listener, MapPoint, Moment, MomentRoute, Part, Route, Setup
+from brucke.core.edits import route_edits
 from brucke.core.processors import Compressor, Gate
-from brucke.core.setup import Device, Listener, MapPoint, Moment, MomentRoute, Part, Route, Setup
 from brucke.core.sound.kernels import guard
 from brucke.engine.block import BlockEngine
 from brucke.engine.plan import Live, PlanError, compile_plan, shape_of
@@ -82,7 +82,7 @@ def test_channel_maps_put_every_side_where_they_say():
 
 
 def test_the_longest_delay_is_two_seconds_to_the_frame():
-    setup = edits.set_delay(setup_of(1, 1), "p0", "l0", 9999)
+    setup = route_edits.set_delay(setup_of(1, 1), "p0", "l0", 9999)
     assert setup.routes[0].delay_ms == 2000
     click = np.zeros((1, 2 * RATE + 4 * N), np.float32)
     click[0, 5] = 1
@@ -98,10 +98,10 @@ def sine(seconds, hz=1000.0, rows=1):
 @pytest.mark.parametrize(
     "change",
     [
-        lambda s: edits.set_gain(s, "p0", "l0", -12),
-        lambda s: edits.set_on(s, "p0", "l0", False),
-        lambda s: edits.set_delay(s, "p0", "l0", 7.3),
-        lambda s: edits.set_delay(s, "p0", "l0", 1500.4),
+        lambda s: route_edits.set_gain(s, "p0", "l0", -12),
+        lambda s: route_edits.set_on(s, "p0", "l0", False),
+        lambda s: route_edits.set_delay(s, "p0", "l0", 7.3),
+        lambda s: route_edits.set_delay(s, "p0", "l0", 1500.4),
         lambda s: replace(s, parts=(replace(s.parts[0], trim_db=-9.0),)),
     ],
 )
@@ -129,8 +129,8 @@ def test_a_change_begins_within_two_blocks_ends_within_20_ms_and_leaves_no_click
 def test_changes_at_any_speed_are_complete_20_ms_after_the_last():
     setup = setup_of(1, 1)
     sound = sine(1.0)
-    plans = {100 + i: compile_plan(edits.set_delay(setup, "p0", "l0", 3.1 * i % 50), Live()) for i in range(40)}
-    last = edits.set_delay(setup, "p0", "l0", 3.1 * 39 % 50)
+    plans = {100 + i: compile_plan(route_edits.set_delay(setup, "p0", "l0", 3.1 * i % 50), Live()) for i in range(40)}
+    last = route_edits.set_delay(setup, "p0", "l0", 3.1 * 39 % 50)
     got = run(engine_of(setup), sound, plans)[0, 0]
     wanted = run(engine_of(last), sound)[0, 0]
     assert np.abs(got - wanted)[139 * N + int(0.020 * RATE) :].max() < 1e-5
@@ -150,7 +150,7 @@ def test_what_is_not_finite_silences_its_part_only_and_is_counted(poison):
 
 
 def test_moments_and_mutes_take_effect_and_least_delay_takes_delays_away():
-    setup = edits.set_delay(setup_of(2, 2), "p0", "l0", 10)
+    setup = route_edits.set_delay(setup_of(2, 2), "p0", "l0", 10)
     moment = Moment(
         id="talk", name="Talk", routes=(MomentRoute(part="p1", listener="l0", mute=True),), policy={"l0": "least_delay"}
     )
@@ -164,7 +164,7 @@ def test_moments_and_mutes_take_effect_and_least_delay_takes_delays_away():
 
 
 def test_a_device_at_another_rate_is_refused_in_words():
-    setup = edits.change_device(setup_of(1, 1), "card", rate_hz=44100)
+    setup = route_edits.change_device(setup_of(1, 1), "card", rate_hz=44100)
     with pytest.raises(PlanError, match="Card runs at 44100 Hz and the setup at 48000 Hz"):
         compile_plan(setup, Live())
 

@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 import soundfile as sf
 
-from brucke.core.edits import set_gain, set_on
+from brucke.core.edits.route_edits import set_gain, set_on
 from brucke.core.measure.round_trip import RoundTrip, round_trip
 from brucke.core.sound.loudness import LoudnessMeter
 from brucke.demo import FOLDER, SETUP

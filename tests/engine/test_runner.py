@@ -4,8 +4,8 @@ import numpy as np
 import pytest
 from msgspec.structs import replace
 
-from brucke.core import edits
-from brucke.core.setup import Device, Listener, Part, Route, Setup
+from brucke.core.document.setup import Device, Listener, Part, Route, Setup
+from brucke.core.edits import route_edits
 from brucke.engine.plan import Live, compile_plan, shape_of
 from brucke.engine.runner import GENTLY, TAIL_S, MeasureOrder, Runner
 
@@ -101,7 +101,7 @@ def test_a_plan_that_comes_while_it_measures_waits(setup):
     order, stimulus, recording = order_and_arrays(repeats=2)
     runner.measure(order, stimulus, recording)
     play(runner, 12, loop=True)
-    runner.adopt(compile_plan(edits.set_gain(setup, "voice", "call", -6), Live()))
+    runner.adopt(compile_plan(route_edits.set_gain(setup, "voice", "call", -6), Live()))
     middle = []
     while runner.measuring[0] != "done":
         middle.append(play(runner, 1))
@@ -136,7 +136,7 @@ def test_listening_back_can_be_stopped_and_survives_a_new_plan(setup):
     runner = runner_of(setup)
     runner.listen_back(0, np.full((2, 400 * N), 0.1, np.float32))
     play(runner, 20)
-    runner.adopt(compile_plan(edits.set_gain(setup, "voice", "phones", -3), Live()))
+    runner.adopt(compile_plan(route_edits.set_gain(setup, "voice", "phones", -3), Live()))
     assert play(runner, 20)[0, -1] == pytest.approx(0.1), "still only what is played back"
     runner.stop_listening_back()
     assert play(runner, 20)[0, -1] == pytest.approx(0.25 * 10 ** (-3 / 20), rel=1e-4)

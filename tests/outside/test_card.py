@@ -9,11 +9,11 @@ import numpy as np
 import pytest
 import soundfile as sf
 
-from brucke.core.edits import change_device
-from brucke.core.evidence import Knowledge
+from brucke.core.document.setup_file import save
+from brucke.core.edits.route_edits import change_device
+from brucke.core.knowledge.evidence import Knowledge
 from brucke.core.measure.round_trip import RoundTrip, round_trip
 from brucke.core.measure.stimulus import stimulus
-from brucke.core.setup_file import save
 from brucke.demo import FOLDER
 from brucke.engine.link import EngineLink
 from brucke.engine.plan import Live, compile_plan, shape_of

@@ -7,7 +7,8 @@ import pytest
 from msgspec.structs import replace
 from scipy.signal import butter, freqz, resample_poly
 
-from brucke.core import chain_edits
+from brucke.core.document.setup import Device, Listener, Part, Route, Setup
+from brucke.core.edits import chain_edits
 from brucke.core.processors import (
     MAX_SLOTS,
     RANGES,
@@ -23,7 +24,6 @@ from brucke.core.processors import (
     NoiseRemoval,
     Thickening,
 )
-from brucke.core.setup import Device, Listener, Part, Route, Setup
 from brucke.core.sound.denoise import Denoiser
 from brucke.core.sound.noise_profile import learn
 from brucke.core.sound.parameters import latency_frames

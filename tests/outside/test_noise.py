@@ -14,7 +14,7 @@ import pytest
 import soundfile as sf
 from scipy.signal import butter, check_COLA, sosfilt
 
-from brucke.core.own_file import FileProblem
+from brucke.core.document.own_file import FileProblem
 from brucke.core.sound.denoise import Denoiser
 from brucke.core.sound.noise_kernels import ORDER, backward, forward
 from brucke.core.sound.noise_profile import NoiseProfile, NotSilent, ProfileLearner, learn

@@ -76,8 +76,8 @@ def test_own_sound_wording_follows_the_ensemble_threshold(own_ms, said, nightboa
     """About 20 to 30 ms (studies of paired clapping, 2002 to 2010; value from memory)."""
     from msgspec.structs import replace
 
-    from brucke.core.edits import change_device
-    from brucke.core.evidence import Facts
+    from brucke.core.edits.route_edits import change_device
+    from brucke.core.knowledge.evidence import Facts
     from brucke.core.timing.align import timing
     from brucke.core.timing.paths import Situation
 
@@ -93,7 +93,7 @@ def test_own_sound_wording_follows_the_ensemble_threshold(own_ms, said, nightboa
 )
 def test_a_call_is_judged_by_one_way_delay(way_ms, said, nightboat):
     """ITU-T G.114 (from memory): to 150 ms good for most uses, beyond 400 ms not acceptable for planning."""
-    from brucke.core.evidence import Facts
+    from brucke.core.knowledge.evidence import Facts
     from brucke.core.timing.align import timing
     from brucke.core.timing.paths import Situation
 
@@ -112,7 +112,7 @@ def test_contrast_formula():
 
 def test_a_verdict_text_never_shows_minus_zero():
     v = Verdict(code="late", listener="x", part="y", off_s=-0.00001)
-    from brucke.core.setup import Setup
+    from brucke.core.document.setup import Setup
 
     assert words.verdict_text(Setup(), v) == "y late 0.0 ms"
     assert words.ms_text(-0.00001) == "0.0 ms"

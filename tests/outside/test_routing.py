@@ -13,12 +13,12 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
-from brucke.core.evidence import Facts, Knowledge
+from brucke.core.document.setup import Device, Listener, MapPoint, Part, Route, Setup
+from brucke.core.document.setup_problems import problems
+from brucke.core.knowledge.evidence import Facts, Knowledge
 from brucke.core.routing.doubled import doubled, first_notch_hz
 from brucke.core.routing.maps import route_gains
 from brucke.core.routing.ways import loops, returns
-from brucke.core.setup import Device, Listener, MapPoint, Part, Route, Setup
-from brucke.core.setup_problems import problems
 from brucke.core.timing.paths import Situation
 from brucke.engine.plan import Live, capture_channels, compile_plan, shape_of
 from brucke.engine.runner import Runner

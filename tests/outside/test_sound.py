@@ -8,8 +8,8 @@ import numpy as np
 import pytest
 import soundfile as sf
 
+from brucke.core.document.setup import Device, Listener, Part, Route, Setup
 from brucke.core.processors import Compressor, Gate
-from brucke.core.setup import Device, Listener, Part, Route, Setup
 from brucke.engine.block import BlockEngine
 from brucke.engine.plan import Live, compile_plan, shape_of
 from brucke.ports.files import TrackWriter

@@ -6,7 +6,7 @@ import pytest
 import soundfile as sf
 from msgspec.structs import replace
 
-from brucke.core.evidence import Facts
+from brucke.core.knowledge.evidence import Facts
 from brucke.core.measure.correlation import correlate, find_peak
 from brucke.core.measure.round_trip import Refusal, RoundTrip, round_trip
 from brucke.core.timing.paths import Situation, path, path_latency

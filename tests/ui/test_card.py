@@ -2,7 +2,7 @@
 
 import pytest
 
-from brucke.core.evidence import round_trip_key
+from brucke.core.knowledge.evidence import round_trip_key
 from brucke.ports.cards import CardError
 from brucke.ui.app import _use_card
 

@@ -14,12 +14,12 @@ from PyQt6.QtCore import QMimeData, QPointF, Qt, QUrl
 from PyQt6.QtGui import QDropEvent
 from PyQt6.QtWidgets import QFileDialog, QMessageBox
 
-from brucke.core.alive import Who, this_program
-from brucke.core.evidence import Knowledge
-from brucke.core.recovery import Recovery, find_recoveries, recovery_file, write_recovery
-from brucke.core.setup import Setup
-from brucke.core.setup_file import load, save
-from brucke.core.templates import TEMPLATES
+from brucke.core.document.alive import Who, this_program
+from brucke.core.document.recovery import Recovery, find_recoveries, recovery_file, write_recovery
+from brucke.core.document.setup import Setup
+from brucke.core.document.setup_file import load, save
+from brucke.core.document.templates import TEMPLATES
+from brucke.core.knowledge.evidence import Knowledge
 from brucke.demo import FOLDER, SETUP
 from brucke.ui.documents import Documents
 from brucke.ui.filing import NotesDialog

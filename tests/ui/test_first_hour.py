@@ -6,7 +6,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QDialogButtonBox, QFileDialog, QMenu
 
 from brucke.cli import main
-from brucke.core.setup_file import load
+from brucke.core.document.setup_file import load
 
 from .conftest import key, new_window, press, wait
 

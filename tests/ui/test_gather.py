@@ -6,8 +6,8 @@ import soundfile as sf
 from msgspec.structs import replace
 from PyQt6.QtCore import QPoint, Qt
 
-from brucke.core import part_edits
-from brucke.core.edits import change_device
+from brucke.core.edits import part_edits
+from brucke.core.edits.route_edits import change_device
 from brucke.demo import FOLDER
 from brucke.ui.gather.rows import QUIET_DB, TAPPED_DB
 from brucke.words_documents import SOURCE_WORDS

@@ -13,9 +13,9 @@ from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtGui import QWheelEvent
 from PyQt6.QtWidgets import QAbstractSlider, QAbstractSpinBox, QApplication, QComboBox, QLineEdit, QScrollBar, QWidget
 
-from brucke.core import edits
+from brucke.core.document.setup import MomentRoute
+from brucke.core.edits import route_edits
 from brucke.core.routing.recording import listeners_kept, parts_kept
-from brucke.core.setup import MomentRoute
 from brucke.demo import SETUP
 from brucke.ui.overview import PLACES
 from brucke.ui.surprises import Surprises
@@ -72,7 +72,7 @@ def test_somebody_new_reaches_nobody_until_the_one_question_is_answered(window):
 
 def test_a_far_end_is_only_recorded_where_it_was_switched_on(nightboat):
     assert "lounge" in parts_kept(nightboat), "the demo's recorder has it switched on"
-    off = edits.set_on(nightboat, "lounge", "recorder", False)
+    off = route_edits.set_on(nightboat, "lounge", "recorder", False)
     assert "lounge" not in parts_kept(off)
     assert "headphones" not in listeners_kept(off), "it would be in there all the same"
     assert {"lounge_call", "shore_stream", "recorder"} <= set(listeners_kept(off))

@@ -11,13 +11,13 @@ from PyQt6.QtCore import QRectF
 from PyQt6.QtWidgets import QAbstractButton, QLabel, QScrollArea, QWidget
 
 import brucke.ui
-from brucke.core import chain_edits, edits, part_edits
-from brucke.core.checks import soundcheck
-from brucke.core.edits import change_device
-from brucke.core.evidence import Facts
+from brucke.core.checks.soundcheck import soundcheck
+from brucke.core.document.setup import Setup
+from brucke.core.edits import chain_edits, part_edits, route_edits
+from brucke.core.edits.route_edits import change_device
+from brucke.core.knowledge.evidence import Facts
+from brucke.core.knowledge.take_verdict import ListenerProof, PartLeft, PictureLeft
 from brucke.core.processors import MAX_SLOTS
-from brucke.core.setup import Setup
-from brucke.core.take_verdict import ListenerProof, PartLeft, PictureLeft
 from brucke.core.timing.align import align, timing
 from brucke.core.timing.paths import Situation
 from brucke.takes.take import Take
@@ -176,9 +176,11 @@ def troubled(setup):
     """Something wrong on many cells."""
     setup = part_edits.duplicate_part(setup, "voice")
     setup = part_edits.set_channels(setup, "voice_2", setup.part("voice").channels)
-    setup = edits.set_gain(setup, "cello", "shore_stream", -60)
-    setup = edits.allow_own_return(setup, "lounge", "lounge_call", True)
-    return edits.set_processed(edits.set_gain(setup, "voice", "recorder", -12.5), "voice", "recorder", False)
+    setup = route_edits.set_gain(setup, "cello", "shore_stream", -60)
+    setup = route_edits.allow_own_return(setup, "lounge", "lounge_call", True)
+    return route_edits.set_processed(
+        route_edits.set_gain(setup, "voice", "recorder", -12.5), "voice", "recorder", False
+    )
 
 
 @pytest.mark.parametrize(("size", "scale", "theme"), CASES)

@@ -6,9 +6,9 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 
 from brucke import words
-from brucke.core.edits import set_delay
-from brucke.core.evidence import Measurement, device_fingerprint
-from brucke.core.take_verdict import ListenerProof, PartLeft, PictureLeft
+from brucke.core.edits.route_edits import set_delay
+from brucke.core.knowledge.evidence import Measurement, device_fingerprint
+from brucke.core.knowledge.take_verdict import ListenerProof, PartLeft, PictureLeft
 from brucke.core.timing.align import align
 from brucke.takes.take import Take, save_take
 from brucke.ui.review.model import review_data, table_rows

@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 from PyQt6.QtWidgets import QFileDialog
 
-from brucke.core.chain_edits import plug_ins, set_chain
+from brucke.core.edits.chain_edits import plug_ins, set_chain
 from brucke.core.processors import Gain, PlugIn
 from brucke.core.sound.parameters import latency_frames
 from brucke.ports.plug_ins import look

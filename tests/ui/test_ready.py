@@ -9,10 +9,10 @@ from msgspec.structs import replace
 from PyQt6.QtCore import Qt
 
 from brucke.cli import main
-from brucke.core.chain_edits import set_chain
-from brucke.core.edits import set_on
-from brucke.core.part_edits import change_part
-from brucke.core.setup_file import save
+from brucke.core.document.setup_file import save
+from brucke.core.edits.chain_edits import set_chain
+from brucke.core.edits.part_edits import change_part
+from brucke.core.edits.route_edits import set_on
 from brucke.demo import FOLDER
 from brucke.standins.room import Room
 

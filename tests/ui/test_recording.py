@@ -12,7 +12,7 @@ import pytest
 import soundfile as sf
 from PyQt6.QtCore import Qt
 
-from brucke.core import part_edits
+from brucke.core.edits import part_edits
 from brucke.core.measure.correlation import correlate, find_peak
 from brucke.core.measure.played import played
 from brucke.core.measure.stimulus import taper

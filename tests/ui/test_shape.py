@@ -5,10 +5,10 @@ import pytest
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtWidgets import QFileDialog, QInputDialog
 
-from brucke.core.edits import set_processed
-from brucke.core.presets import OWN
+from brucke.core.document.presets import OWN
+from brucke.core.document.setup_problems import chain_problems
+from brucke.core.edits.route_edits import set_processed
 from brucke.core.processors import MAX_SLOTS, RANGES, Compressor, Equaliser, Gain, HighPass, Limiter
-from brucke.core.setup_problems import chain_problems
 from brucke.core.sound.parameters import latency_frames
 from brucke.engine.plan import compile_plan
 from brucke.ui.shape.presets import ShelfDialog
@@ -309,7 +309,7 @@ def test_a_chain_is_heard_where_it_is_processed_and_nowhere_else(live):
 
 
 def off(setup, part, listener):
-    from brucke.core.edits import set_on
+    from brucke.core.edits.route_edits import set_on
 
     return set_on(setup, part, listener, False)
 

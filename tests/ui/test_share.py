@@ -5,9 +5,9 @@ from msgspec.structs import replace
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 
-from brucke.core import edits, listener_edits, part_edits
+from brucke.core.document.setup import MapPoint, Setup
+from brucke.core.edits import listener_edits, part_edits, route_edits
 from brucke.core.routing.maps import effective_map
-from brucke.core.setup import MapPoint, Setup
 
 from .conftest import drag, key, pause, pick, press, type_in
 
@@ -110,7 +110,7 @@ def test_the_grid_by_mouse_in_one_gesture_each(window, share):
     harp = route(w, "harp", "shore_stream")
     drag(view, cell(share, "harp", "shore_stream"), cell(share, "lounge", "lounge_call"))
     assert w.session.setup == before, "a call's own far end is no place to move to"
-    w.session.edit("free", edits.set_on(w.session.setup, "lounge", "headphones", False), "share")
+    w.session.edit("free", route_edits.set_on(w.session.setup, "lounge", "headphones", False), "share")
     drag(view, cell(share, "harp", "shore_stream"), cell(share, "lounge", "headphones"))
     assert not on(w, "harp", "shore_stream")
     assert route(w, "lounge", "headphones") == replace(harp, part="lounge", listener="headphones")
@@ -181,7 +181,7 @@ def test_do_i_hear_it_do_they_by_one_key_each(window, share):
     assert {on(w, "voice", x) for x in others} == first
     assert share.to.text().startswith("they hear it: ")
     for _ in range(3):
-        w.session.edit("one", edits.set_on(w.session.setup, "voice", "recorder", True), "share")
+        w.session.edit("one", route_edits.set_on(w.session.setup, "voice", "recorder", True), "share")
     share.grid.choose("lounge", "headphones")
     key(w, Qt.Key.Key_J)
     assert not on(w, "lounge", "lounge_call"), "never their own far end"
@@ -307,7 +307,7 @@ def test_what_is_wrong_stands_on_its_cell_with_its_mend(window, share):
     w = window
     setup = part_edits.duplicate_part(w.session.setup, "voice")
     setup = part_edits.set_channels(setup, "voice_2", setup.part("voice").channels)
-    setup = edits.set_gain(setup, "cello", "shore_stream", -60)
+    setup = route_edits.set_gain(setup, "cello", "shore_stream", -60)
     w.session.edit("twice", setup, "share")
     w.checking.renew()
     data = share.grid.routes.data_
@@ -347,7 +347,9 @@ def test_sixty_four_parts_for_sixteen_listeners_stay_usable(window, share):
     assert not any(r.on for r in w.session.setup.routes)
     pick(share, "Call")
     assert "16 listeners are the most." in w.notice.words.text()
-    wide = edits.set_map(w.session.setup, setup.parts[0].id, setup.listeners[0].id, [MapPoint(source=0, target=1)])
+    wide = route_edits.set_map(
+        w.session.setup, setup.parts[0].id, setup.listeners[0].id, [MapPoint(source=0, target=1)]
+    )
     w.session.edit("map", wide, "share")
     w.do("undo")
     w.do("undo")

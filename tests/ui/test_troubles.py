@@ -9,9 +9,9 @@ import pytest
 from msgspec.structs import replace
 from PyQt6.QtCore import Qt
 
-from brucke.core import part_edits
+from brucke.core.document.templates import TEMPLATES
+from brucke.core.edits import part_edits
 from brucke.core.routing.ways import loops
-from brucke.core.templates import TEMPLATES
 from brucke.ui.kit.field import NumberField
 from brucke.ui.kit.scale import MARKS_DB, GainScale, scale_sheet
 from brucke.ui.paint.ruler import METER_MARKS_DB

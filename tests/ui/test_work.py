@@ -15,8 +15,8 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QFileDialog
 
 from brucke import words
-from brucke.core.evidence import round_trip_key
-from brucke.core.setup_file import load
+from brucke.core.document.setup_file import load
+from brucke.core.knowledge.evidence import round_trip_key
 from brucke.engine.region import Head
 from brucke.takes.sounds import take_sound
 

@@ -3,20 +3,10 @@
 It starts out of step, as real life does: nobody has measured or delayed anything yet.
 """
 
-from ..core.evidence import Knowledge
+from ..core.document.setup import Device, Listener, MapPoint, Moment, MomentRoute, Part, Route, Setup, Track
+from ..core.document.setup_file import save
+from ..core.knowledge.evidence import Knowledge
 from ..core.processors import Compressor, Gate
-from ..core.setup import (
-    Device,
-    Listener,
-    MapPoint,
-    Moment,
-    MomentRoute,
-    Part,
-    Route,
-    Setup,
-    Track,
-)
-from ..core.setup_file import save
 from . import SETUP
 
 DEVICES = (

@@ -8,8 +8,8 @@ import math
 
 import numpy as np
 
+from ..core.document.setup import MAX_DELAY_S
 from ..core.processors import MAX_SLOTS
-from ..core.setup import MAX_DELAY_S
 from ..core.sound.kernels import find_active, finish, guard, measure_inputs, measure_levels, mix, take_in
 from ..core.sound.kernels import shape as run_chains
 from ..core.sound.processors import LEVEL, MEMORY, STATE

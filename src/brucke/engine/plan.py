@@ -10,10 +10,10 @@ import msgspec
 import numpy as np
 import numpy.typing as npt
 
-from ..core.chain_edits import owner_of, plug_ins
+from ..core.document.setup import Listener, Moment, Part, Route, Setup
+from ..core.edits.chain_edits import owner_of, plug_ins
 from ..core.processors import MAX_SLOTS, NoiseRemoval, Processor
 from ..core.routing.maps import route_gains
-from ..core.setup import Listener, Moment, Part, Route, Setup
 from ..core.sound.noise_profile import BINS
 from ..core.sound.parameters import PARAMS, RING, pack
 from ..core.timing.delays import delay_frames

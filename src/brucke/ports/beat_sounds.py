@@ -3,8 +3,8 @@
 from collections.abc import Sequence
 from pathlib import Path
 
-from ..core.bundle import find_file
-from ..core.setup import Setup
+from ..core.document.bundle import find_file
+from ..core.document.setup import Setup
 from .files import F32, SoundFileError, read_sound
 from .track import read_track
 

@@ -9,7 +9,7 @@ import numpy as np
 import numpy.typing as npt
 import soundfile as sf
 
-from ..core.reading import ReadProblem, regular_file
+from ..core.document.reading import ReadProblem, regular_file
 
 F32 = npt.NDArray[np.float32]
 MAX_SECONDS = 3 * 3600

@@ -7,7 +7,7 @@ from pathlib import Path
 
 import msgspec
 
-from ..core.own_file import FileProblem, read_own, write_own
+from ..core.document.own_file import FileProblem, read_own, write_own
 from ..core.processors import MAX_PLUG_IN_FRAMES, PlugIn, PlugInParameter
 
 FORMAT, VERSION = "brucke plug-ins", 1

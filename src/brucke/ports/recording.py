@@ -7,8 +7,8 @@ from typing import TypeVar
 
 import msgspec
 
+from ..core.document.reading import ReadProblem, convert, decode_json, read_bytes
 from ..core.measure.played import TrackMark
-from ..core.reading import ReadProblem, convert, decode_json, read_bytes
 
 NOTE = "segments.json"
 TRACK = "track.json"

@@ -13,7 +13,7 @@ import av
 import numpy as np
 import numpy.typing as npt
 
-from ..core.reading import ReadProblem, regular_file
+from ..core.document.reading import ReadProblem, regular_file
 from .files import MAX_SECONDS, SoundFileError
 
 F32 = npt.NDArray[np.float32]

@@ -5,8 +5,8 @@ from pathlib import Path
 
 import msgspec
 
-from ..core.evidence import Facts
-from ..core.setup import Setup
+from ..core.document.setup import Setup
+from ..core.knowledge.evidence import Facts
 from ..core.units import buffer_seconds
 from ..engine.plan import capture_channels
 from ..ports.soundcard import Wiring

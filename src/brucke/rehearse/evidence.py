@@ -2,7 +2,8 @@
 
 from datetime import datetime
 
-from ..core.evidence import (
+from ..core.document.setup import Device, Part, Setup
+from ..core.knowledge.evidence import (
     Knowledge,
     Measurement,
     device_fingerprint,
@@ -11,7 +12,6 @@ from ..core.evidence import (
     round_trip_key,
 )
 from ..core.measure.round_trip import RoundTrip
-from ..core.setup import Device, Part, Setup
 from ..core.timing.paths import Situation
 from ..core.timing.picture import picture_path
 from ..engine.plan import capture_channels

@@ -18,10 +18,10 @@ from typing import Any
 import msgspec
 import numpy as np
 
-from ..core.bundle import find_file
+from ..core.document.bundle import find_file
+from ..core.document.setup import Setup, Track
+from ..core.document.setup_file import load
 from ..core.measure.played import TrackMark
-from ..core.setup import Setup, Track
-from ..core.setup_file import load
 from ..engine.channel import Channel
 from ..engine.plan import capture_channels
 from ..engine.region import Head, Region, attach

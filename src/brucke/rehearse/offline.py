@@ -5,9 +5,9 @@ from pathlib import Path
 
 import numpy as np
 
+from ..core.document.setup import Setup
 from ..core.measure.played import TrackMark
 from ..core.measure.stimulus import StimulusKind, stimulus
-from ..core.setup import Setup
 from ..engine.plan import Live, capture_channels, compile_plan, shape_of
 from ..engine.runner import MeasureOrder, Runner
 from ..ports.files import F32, TrackWriter

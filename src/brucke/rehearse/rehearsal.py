@@ -7,9 +7,9 @@ from pathlib import Path
 
 from msgspec.structs import replace
 
-from ..core.evidence import Facts, Knowledge
+from ..core.document.setup import Setup
+from ..core.knowledge.evidence import Facts, Knowledge
 from ..core.measure.round_trip import Refusal, RoundTrip, round_trip
-from ..core.setup import Setup
 from ..core.timing.align import Timing, align, timing
 from ..core.timing.paths import Situation
 from ..ports.files import F32, mono

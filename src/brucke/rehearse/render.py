@@ -5,7 +5,7 @@ from pathlib import Path
 
 import numpy as np
 
-from ..core.setup import Setup
+from ..core.document.setup import Setup
 from ..engine.plan import Live, capture_channels, compile_plan, shape_of
 from ..engine.runner import Runner
 from ..ports.files import F32, TrackWriter

@@ -3,7 +3,7 @@
 from typing import Any
 
 from .. import words
-from ..core.take_verdict import ListenerProof
+from ..core.knowledge.take_verdict import ListenerProof
 from ..core.timing.verdicts import delay_impairment
 from ..takes.judging import judge, scatter_ms
 from ..words_review import needs_you, part_text, take_text

@@ -8,10 +8,10 @@ import numpy as np
 from msgspec.structs import replace
 from platformdirs import user_data_path
 
-from ..core.checks import SILENT_DB, sounds_by_itself
-from ..core.evidence import Facts
+from ..core.checks.soundcheck import SILENT_DB, sounds_by_itself
+from ..core.document.setup import Setup
+from ..core.knowledge.evidence import Facts
 from ..core.measure.heard import hear, merged, peak_db
-from ..core.setup import Setup
 from ..engine.plan import PlanError
 from ..ports.computer import free_bytes, may_sleep
 from ..ports.files import F32

@@ -8,7 +8,7 @@ from pathlib import Path
 import av
 import numpy as np
 
-from ..core.setup import Device
+from ..core.document.setup import Device
 from ..ports.files import TrackWriter
 from .camera import HEIGHT, U8, WIDTH
 from .coder import OpusLink

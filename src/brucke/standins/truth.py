@@ -6,7 +6,7 @@ from typing import Literal
 
 import numpy as np
 
-from ..core.setup import Device, Setup
+from ..core.document.setup import Device, Setup
 from .opus_timing import LATENCY, RATE
 
 Cable = Literal["unplugged", "plugged", "loud", "wandering"]

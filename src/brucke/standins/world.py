@@ -10,9 +10,9 @@ from pathlib import Path
 
 import numpy as np
 
+from ..core.document.setup import Device, Part, Setup, Track
 from ..core.measure.picture_offset import clap_times
 from ..core.measure.played import SILENT, TrackMark
-from ..core.setup import Device, Part, Setup, Track
 from ..core.units import db_to_gain
 from ..ports.player import BackingPlayer, TrackLike
 from ..ports.track import MemoryTrack

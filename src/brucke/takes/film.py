@@ -7,7 +7,7 @@ import av
 import numpy as np
 import numpy.typing as npt
 
-from ..core.reading import ReadProblem, regular_file
+from ..core.document.reading import ReadProblem, regular_file
 from ..ports.track import open_media
 from .take import TakeError
 

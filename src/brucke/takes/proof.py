@@ -7,12 +7,12 @@ import numpy as np
 import numpy.typing as npt
 from msgspec.structs import replace
 
+from ..core.document.setup import Listener, Setup
+from ..core.knowledge.take_verdict import ListenerProof, PartLeft, PictureLeft, sounds_at
 from ..core.measure.correlation import correlate, find_peak
 from ..core.measure.picture_offset import clap_times, picture_offset
 from ..core.measure.stimulus import taper
 from ..core.measure.take_offset import Left, TakeOffsets, left_between
-from ..core.setup import Listener, Setup
-from ..core.take_verdict import ListenerProof, PartLeft, PictureLeft, sounds_at
 from .film import Film, read_film
 from .sounds import take_sound
 from .take import Take, TakeError, save_take

@@ -5,7 +5,7 @@ from pathlib import Path
 import numpy as np
 import soundfile as sf
 
-from ..core.reading import ReadProblem, regular_file
+from ..core.document.reading import ReadProblem, regular_file
 from ..ports.files import BLOCK_FRAMES, F32
 from ..ports.recording import Segment, read_segments, segment_file
 from .take import TakeError

@@ -7,13 +7,13 @@ from pathlib import Path
 
 import msgspec
 
-from ..core.evidence import Knowledge
+from ..core.document.ranges import printable, range_problems
+from ..core.document.reading import ReadProblem, convert, decode_json, read_bytes
+from ..core.document.setup import Setup
+from ..core.document.setup_problems import knowledge_problems, leads_outside, problems
+from ..core.knowledge.evidence import Knowledge
+from ..core.knowledge.take_verdict import ListenerProof
 from ..core.measure.played import TrackMark
-from ..core.ranges import printable, range_problems
-from ..core.reading import ReadProblem, convert, decode_json, read_bytes
-from ..core.setup import Setup
-from ..core.setup_problems import knowledge_problems, leads_outside, problems
-from ..core.take_verdict import ListenerProof
 from ..ports.recording import read_track
 
 FORMAT = "brucke take"

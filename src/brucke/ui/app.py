@@ -9,8 +9,8 @@ from PyQt6 import sip
 from PyQt6.QtCore import QSettings
 from PyQt6.QtWidgets import QApplication, QMessageBox
 
-from ..core.edits import change_device
-from ..core.setup_file import SetupError
+from ..core.document.setup_file import SetupError
+from ..core.edits.route_edits import change_device
 from ..ports.cards import CardError, check_card
 from ..rehearse.equipment import card_wiring
 from .documents import Documents

@@ -6,10 +6,10 @@ from concurrent.futures import Future, ThreadPoolExecutor
 from msgspec.structs import replace
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
-from ..core.checks import Result, soundcheck
-from ..core.evidence import Facts
+from ..core.checks.mends import mended
+from ..core.checks.soundcheck import Result, soundcheck
 from ..core.findings import Finding
-from ..core.mends import mended
+from ..core.knowledge.evidence import Facts
 from ..core.timing.paths import Situation
 from ..rehearse.soundcheck import computer_facts, heard_facts, unheard
 from ..words_soundcheck import mend_text, what_text

@@ -8,12 +8,12 @@ from pathlib import Path
 from platformdirs import user_data_path
 from PyQt6.QtCore import QObject, QSettings, QTimer, pyqtSignal
 
-from ..core.alive import this_program
-from ..core.bundle import export_bundle, find_file, import_bundle, sound_files
-from ..core.naming import free_id
-from ..core.recovery import Recovery, find_recoveries, recovery_file, write_recovery
-from ..core.setup_file import SetupError
-from ..core.templates import TEMPLATES
+from ..core.document.alive import this_program
+from ..core.document.bundle import export_bundle, find_file, import_bundle, sound_files
+from ..core.document.recovery import Recovery, find_recoveries, recovery_file, write_recovery
+from ..core.document.setup_file import SetupError
+from ..core.document.templates import TEMPLATES
+from ..core.edits.naming import free_id
 from .open_setups import OpenSetups
 from .session import Session
 

@@ -13,10 +13,10 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from ..core.bundle import BUNDLE_SUFFIX
-from ..core.edits import rename, set_notes
-from ..core.setup import Setup
-from ..core.setup_file import SUFFIX, SetupError
+from ..core.document.bundle import BUNDLE_SUFFIX
+from ..core.document.setup import Setup
+from ..core.document.setup_file import SUFFIX, SetupError
+from ..core.edits.route_edits import rename, set_notes
 from ..demo import FOLDER
 from .documents import Documents
 from .kit.field import TextField

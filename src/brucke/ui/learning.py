@@ -4,8 +4,8 @@ import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from .. import words
-from ..core.chain_edits import keep_profile
-from ..core.naming import free_name
+from ..core.edits.chain_edits import keep_profile
+from ..core.edits.naming import free_name
 from ..core.processors import NoiseRemoval
 from ..core.sound.noise_profile import GOOD_S, NotSilent, ProfileLearner
 from ..core.units import db_to_gain

@@ -2,7 +2,7 @@
 
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
-from ..core.levels import LISTEN_S
+from ..core.sound.level_advice import LISTEN_S
 from ..translation import _
 from .kit.button import Button
 from .kit.label import Words

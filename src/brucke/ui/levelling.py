@@ -5,8 +5,8 @@ import time
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from .. import words
-from ..core.levels import LISTEN_S, level_advice
-from ..core.part_edits import set_trim
+from ..core.edits.part_edits import set_trim
+from ..core.sound.level_advice import LISTEN_S, level_advice
 from ..core.units import gain_to_db
 from ..translation import _
 from .running import Running

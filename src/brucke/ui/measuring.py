@@ -7,7 +7,7 @@ from concurrent.futures import Future, ThreadPoolExecutor
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from .. import words
-from ..core.evidence import Measurement
+from ..core.knowledge.evidence import Measurement
 from ..core.measure.round_trip import Refusal, RoundTrip, round_trip
 from ..core.measure.stimulus import StimulusKind
 from ..engine.link import MeasureHandle

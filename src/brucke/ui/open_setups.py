@@ -6,8 +6,8 @@ from pathlib import Path
 
 import msgspec
 
-from ..core.alive import Who, is_alive, this_program
-from ..core.reading import ReadProblem, convert, decode_json, read_bytes
+from ..core.document.alive import Who, is_alive, this_program
+from ..core.document.reading import ReadProblem, convert, decode_json, read_bytes
 
 MAX_BYTES = 4096
 

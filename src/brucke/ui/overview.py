@@ -3,7 +3,7 @@
 import time
 
 from .. import words
-from ..core.evidence import device_fingerprint, round_trip_key
+from ..core.knowledge.evidence import device_fingerprint, round_trip_key
 from ..rehearse.evidence import measuring_pair
 from ..words_review import needs_you, take_text
 from ..words_soundcheck import count_text

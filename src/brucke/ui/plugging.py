@@ -7,7 +7,7 @@ from pathlib import Path
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from ..core.chain_edits import plug_ins
+from ..core.edits.chain_edits import plug_ins
 from ..core.processors import PlugIn
 from ..engine.beside import NOT_FINITE, NOT_LOADED, READY, WRONG_LATENCY
 from ..ports.plug_ins import Found, Register, look_through

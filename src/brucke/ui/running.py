@@ -10,9 +10,9 @@ from msgspec import to_builtins
 from msgspec.structs import replace
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from ..core.bundle import find_file
-from ..core.evidence import round_trip_key
-from ..core.setup_file import save
+from ..core.document.bundle import find_file
+from ..core.document.setup_file import save
+from ..core.knowledge.evidence import round_trip_key
 from ..engine.link import EngineLink
 from ..engine.plan import PlanError, capture_channels, compile_plan, shape_of, wiring
 from ..engine.region import Head

@@ -10,11 +10,11 @@ import msgspec
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QUndoCommand, QUndoStack
 
-from ..core.bundle import find_file, sound_files
-from ..core.copying import copy_whole
-from ..core.evidence import Facts, Knowledge, Measurement, round_trip_key
-from ..core.setup import Setup
-from ..core.setup_file import SUFFIX, SetupError, load, save
+from ..core.document.bundle import find_file, sound_files
+from ..core.document.copying import copy_whole
+from ..core.document.setup import Setup
+from ..core.document.setup_file import SUFFIX, SetupError, load, save
+from ..core.knowledge.evidence import Facts, Knowledge, Measurement, round_trip_key
 from ..core.timing.align import Timing, timing
 from ..core.timing.paths import Situation
 from ..demo import FOLDER as SHIPPED

@@ -2,7 +2,7 @@
 
 from pathlib import Path
 
-from ..core.presets import Shelf
+from ..core.document.presets import Shelf
 from ..ports.plug_ins import Register
 from .learning import Learning
 from .levelling import Levelling

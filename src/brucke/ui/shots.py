@@ -8,8 +8,8 @@ from pathlib import Path
 from PyQt6.QtCore import QSettings
 from PyQt6.QtWidgets import QApplication
 
-from ..core.presets import OWN
-from ..core.setup import Setup
+from ..core.document.presets import OWN
+from ..core.document.setup import Setup
 from .session import Session
 from .theme.theme import Theme
 from .window import Window

@@ -10,8 +10,8 @@ from msgspec.structs import replace
 from platformdirs import user_data_path
 from PyQt6.QtCore import QObject, QProcess, QProcessEnvironment, pyqtSignal
 
+from ..core.knowledge.take_verdict import TakeVerdict
 from ..core.routing.recording import listeners_kept, parts_kept
-from ..core.take_verdict import TakeVerdict
 from ..core.timing.paths import Situation
 from ..ports.recording import read_segments, read_track
 from ..rehearse.evidence import now, picture_measurements

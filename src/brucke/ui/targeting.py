@@ -3,9 +3,9 @@
 from msgspec import to_builtins
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from ..core.chain_edits import bring_to_target, chain_of, gain_slot, owned
-from ..core.levels import CLOSE_LU, TARGET_S
-from ..core.setup import Listener, Setup
+from ..core.document.setup import Listener, Setup
+from ..core.edits.chain_edits import bring_to_target, chain_of, gain_slot, owned
+from ..core.sound.level_advice import CLOSE_LU, TARGET_S
 from ..engine.link import Child
 from ..translation import _
 from ..words_shape import loudness_text

@@ -8,8 +8,8 @@ from collections.abc import Mapping
 import numpy as np
 import numpy.typing as npt
 
-from ..evidence import Heard
-from ..setup import Part, Setup
+from ..document.setup import Part, Setup
+from ..knowledge.evidence import Heard
 from ..units import SILENCE_DB, db_to_gain, gain_to_db
 from .correlation import correlate, find_peak
 from .stimulus import taper

@@ -3,7 +3,7 @@
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from ..setup import Listener, Part
+from ..document.setup import Listener, Part
 from ..timing.paths import Situation, path, path_latency
 from .ways import Return, carries, returns
 

@@ -2,7 +2,7 @@
 
 from collections.abc import Collection
 
-from ..setup import Setup
+from ..document.setup import Setup
 
 SILENT_DB = -59.5
 

@@ -2,7 +2,7 @@
 
 import math
 
-from ..setup import MAX_CHANNELS, Listener, MapPoint, Part, Route, Setup
+from ..document.setup import MAX_CHANNELS, Listener, MapPoint, Part, Route, Setup
 from ..units import db_to_gain
 
 HALF_DB = -6.0206  # two sides into one channel at half each: the sum is never louder than the louder side

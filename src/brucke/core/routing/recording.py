@@ -1,6 +1,6 @@
 """What a recording keeps: everything but a far end that nobody switched on for it."""
 
-from ..setup import Setup
+from ..document.setup import Setup
 from .hearing import heard_now
 
 

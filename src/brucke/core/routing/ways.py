@@ -7,7 +7,7 @@ a part (a call's far end, a loudspeaker into a microphone, another program's mix
 from dataclasses import dataclass
 from typing import Literal
 
-from ..setup import Listener, Part, Route, Setup
+from ..document.setup import Listener, Part, Route, Setup
 
 ReturnKind = Literal["call", "loudspeaker", "program"]
 SILENT_DB = -119.5

@@ -2,7 +2,7 @@
 
 from pathlib import Path
 
-from ..own_file import FileProblem, read_own, write_own
+from ..document.own_file import FileProblem, read_own, write_own
 from .noise_profile import NoiseProfile, profile_problems
 
 PROFILE_SUFFIX = ".noise.json"

@@ -12,9 +12,9 @@ from typing import Literal
 
 import msgspec
 
-from ..edits import set_delays
+from ..document.setup import MAX_DELAY_S, Listener, Part, Route, Setup
+from ..edits.route_edits import set_delays
 from ..findings import Finding, Verdict
-from ..setup import MAX_DELAY_S, Listener, Part, Route, Setup
 from ..units import seconds_to_frames
 from .delays import delay_frames, least_delay
 from .origins import Origin, Origins

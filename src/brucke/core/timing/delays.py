@@ -1,6 +1,6 @@
 """The delay of a route in frames: the one place where it is computed, for origins, arrivals and the engine's plan."""
 
-from ..setup import Moment, Route, Setup
+from ..document.setup import Moment, Route, Setup
 from ..units import seconds_to_frames
 
 

@@ -7,8 +7,8 @@ no origin cannot be judged anywhere, and is said to be so.
 
 from dataclasses import dataclass
 
+from ..document.setup import IN_THE_ROOM, Listener, Part
 from ..findings import Finding
-from ..setup import IN_THE_ROOM, Listener, Part
 from .paths import Situation, air, path, path_latency
 from .quantity import ZERO, Quantity
 

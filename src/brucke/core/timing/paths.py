@@ -7,7 +7,8 @@ on the device that sets the clock, it is in that device's capture and output buf
 from dataclasses import dataclass
 from functools import cached_property
 
-from ..evidence import (
+from ..document.setup import Device, EnteredStage, Listener, Moment, Part, Route, Setup
+from ..knowledge.evidence import (
     EvidenceKind,
     Facts,
     Knowledge,
@@ -18,7 +19,6 @@ from ..evidence import (
     round_trip_key,
 )
 from ..processors import Processor
-from ..setup import Device, EnteredStage, Listener, Moment, Part, Route, Setup
 from ..sound.parameters import processor_latency_frames
 from ..units import buffer_seconds, speed_of_sound
 from .delays import delay_frames

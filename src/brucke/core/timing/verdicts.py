@@ -3,8 +3,8 @@
 import math
 from typing import TYPE_CHECKING
 
+from ..document.setup import Listener
 from ..findings import Finding, Verdict
-from ..setup import Listener
 from .origins import own_sound
 from .paths import Situation
 

@@ -4,8 +4,8 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QDoubleSpinBox, QProgressBar, QSpinBox, QVBoxLayout, QWidget
 
 from ... import words
-from ...core.evidence import device_fingerprint, round_trip_key
-from ...core.setup import Setup
+from ...core.document.setup import Setup
+from ...core.knowledge.evidence import device_fingerprint, round_trip_key
 from ...core.timing.align import ListenerTiming
 from ...rehearse.evidence import measuring_pair
 from ..kit.button import Button

@@ -4,7 +4,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QStackedWidget, QVBoxLayout, QWidget
 
 from ... import words
-from ...core.edits import set_delay, set_delays
+from ...core.edits.route_edits import set_delay, set_delays
 from ...core.timing.align import align
 from ...core.timing.paths import Situation
 from ..kit.button import Button

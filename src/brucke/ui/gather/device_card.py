@@ -5,8 +5,8 @@ from concurrent.futures import Future, ThreadPoolExecutor
 
 from PyQt6.QtCore import QTimer
 
-from ...core.edits import change_device, let_lead
-from ...core.setup import Device, Setup
+from ...core.document.setup import Device, Setup
+from ...core.edits.route_edits import change_device, let_lead
 from ...ports.cards import Card as SoundCard
 from ...ports.cards import CardError, list_cards
 from ...translation import _

@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 from PyQt6.QtCore import QRectF
 
-from ...core.levels import GOOD_DB
+from ...core.sound.level_advice import GOOD_DB
 from ..paint.ruler import METER_MARKS_DB, level_share
 from ..paint.sheet import Box, Line, Sheet
 from ..theme.fonts import first_fitting, height, width, wrap

@@ -3,9 +3,9 @@
 from dataclasses import dataclass
 
 from ... import words
-from ...core.evidence import Facts
-from ...core.part_edits import mode_of
-from ...core.setup import Device, Part, Setup
+from ...core.document.setup import Device, Part, Setup
+from ...core.edits.part_edits import mode_of
+from ...core.knowledge.evidence import Facts
 from ...core.units import buffer_seconds
 from ...translation import _
 

@@ -3,11 +3,11 @@
 from collections.abc import Callable
 
 from ... import words
-from ...core import chain_edits, part_edits
-from ...core.edits import switch
-from ...core.levels import GOOD_DB
-from ...core.part_edits import MODES, mode_of
-from ...core.setup import IN_THE_ROOM, Part, Setup
+from ...core.document.setup import IN_THE_ROOM, Part, Setup
+from ...core.edits import chain_edits, part_edits
+from ...core.edits.part_edits import MODES, mode_of
+from ...core.edits.route_edits import switch
+from ...core.sound.level_advice import GOOD_DB
 from ...translation import _
 from ..kit.button import Button
 from ..kit.card import Card

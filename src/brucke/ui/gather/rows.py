@@ -10,14 +10,7 @@ from ..kit.buttons_drawing import ButtonsDrawing
 from ..kit.meter import Ballistics, MeterGeometry, paint_meter
 from ..paint.sheet import Sheet, colour
 from ..theme.theme import Theme
-from .layout import (
-    EquipmentLayout,
-    PartsLayout,
-    equipment_height,
-    equipment_layout,
-    parts_height,
-    parts_layout,
-)
+from .layout import EquipmentLayout, PartsLayout, equipment_height, equipment_layout, parts_height, parts_layout
 from .model import GatherData
 
 if TYPE_CHECKING:

@@ -4,9 +4,9 @@ from pathlib import Path
 
 from PyQt6.QtWidgets import QFileDialog, QListWidget
 
-from ...core import part_edits
-from ...core.bundle import find_file
-from ...core.setup import Part
+from ...core.document.bundle import find_file
+from ...core.document.setup import Part
+from ...core.edits import part_edits
 from ...translation import _
 from ..documents import Documents
 from ..kit.button import Button

@@ -8,9 +8,9 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
 from ... import words
-from ...core import part_edits
-from ...core.edits import change_device
-from ...core.setup import Setup
+from ...core.document.setup import Setup
+from ...core.edits import part_edits
+from ...core.edits.route_edits import change_device
 from ...core.units import gain_to_db
 from ...words_documents import PART_NAMES, SOURCE_WORDS
 from ..documents import Documents

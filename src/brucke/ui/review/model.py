@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 
 from ... import words
-from ...core.take_verdict import ListenerProof, PartVerdict, TakeVerdict
+from ...core.knowledge.take_verdict import ListenerProof, PartVerdict, TakeVerdict
 from ...takes.judging import judge
 from ...takes.take import Take
 from ...words_review import left_text, needs_you, part_text, take_text

@@ -2,8 +2,8 @@
 
 from PyQt6.QtCore import pyqtSignal
 
-from ...core import chain_edits
-from ...core.setup import Setup
+from ...core.document.setup import Setup
+from ...core.edits import chain_edits
 from ...engine.plan import Without
 from ...translation import _
 from ...words_shape import matched_text

@@ -2,8 +2,8 @@
 
 from functools import partial
 
-from ...core.edits import set_bypass, set_processed
-from ...core.setup import Setup
+from ...core.document.setup import Setup
+from ...core.edits.route_edits import set_bypass, set_processed
 from ...translation import _
 from ...words_shape import felt_text
 from ..kit.button import Button

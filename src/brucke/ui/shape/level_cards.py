@@ -2,8 +2,8 @@
 
 from PyQt6.QtCore import pyqtSignal
 
-from ...core import chain_edits
-from ...core.setup import Listener, Part, Setup
+from ...core.document.setup import Listener, Part, Setup
+from ...core.edits import chain_edits
 from ...translation import _
 from ...words_shape import LOUDNESS_WORDS, loudness_text, off_target_text, peak_text
 from ..kit.button import Button

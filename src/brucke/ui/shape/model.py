@@ -5,7 +5,8 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from ... import words
-from ...core.chain_edits import owned
+from ...core.document.setup import Listener, Part, Setup
+from ...core.edits.chain_edits import owned
 from ...core.processors import (
     Compressor,
     DeEsser,
@@ -20,7 +21,6 @@ from ...core.processors import (
     Thickening,
     held,
 )
-from ...core.setup import Listener, Part, Setup
 from ...core.sound.parameters import copies_ms, latency_frames, processor_latency_frames
 from ...core.sound.response import filter_response_db, level_curve_db
 from ...core.units import db_to_gain

@@ -6,11 +6,11 @@ from typing import Any
 from msgspec.structs import replace
 from PyQt6.QtWidgets import QFileDialog, QProgressBar
 
-from ...core import chain_edits
-from ...core.naming import free_name
-from ...core.own_file import FileProblem
+from ...core.document.own_file import FileProblem
+from ...core.document.setup import Setup
+from ...core.edits import chain_edits
+from ...core.edits.naming import free_name
 from ...core.processors import NoiseRemoval
-from ...core.setup import Setup
 from ...core.sound.noise_profile import GOOD_S
 from ...core.sound.parameters import processor_latency_frames
 from ...core.sound.profile_file import PROFILE_SUFFIX, load_profile, save_profile

@@ -4,9 +4,9 @@ from functools import partial
 
 from PyQt6.QtWidgets import QWidget
 
-from ...core import chain_edits
+from ...core.document.setup import Setup
+from ...core.edits import chain_edits
 from ...core.processors import PlugIn
-from ...core.setup import Setup
 from ...translation import _
 from ...words_shape import plug_in_fault_text
 from ..kit.button import Button

@@ -15,10 +15,10 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from ...core import presets
-from ...core.chain_edits import Chain
-from ...core.own_file import FileProblem
-from ...core.presets import OWN, PRESET_SUFFIX, Shelf, apply_preset, preset_of
+from ...core.document import presets
+from ...core.document.own_file import FileProblem
+from ...core.document.presets import OWN, PRESET_SUFFIX, Shelf, apply_preset, preset_of
+from ...core.edits.chain_edits import Chain
 from ...translation import _
 from ...words_shape import PRESET_NAMES
 from ..session import Session

@@ -5,9 +5,9 @@ from typing import Any
 
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
-from ...core import chain_edits
+from ...core.document.setup import Setup
+from ...core.edits import chain_edits
 from ...core.processors import RANGES, Equaliser, HighPass, NoiseRemoval, Processor, Thickening
-from ...core.setup import Setup
 from ...translation import _
 from ...words_shape import FIELDS, SHAPES, processor_name
 from ..kit.button import Button

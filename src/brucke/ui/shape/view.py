@@ -7,10 +7,10 @@ import numpy as np
 from msgspec.structs import replace
 from PyQt6.QtWidgets import QFileDialog, QVBoxLayout, QWidget
 
-from ...core import chain_edits
-from ...core.chain_edits import Chain, owned, owner_of
+from ...core.document.setup import Listener, Part, Setup
+from ...core.edits import chain_edits
+from ...core.edits.chain_edits import Chain, owned, owner_of
 from ...core.processors import MAX_PLUG_INS, MAX_SLOTS, NoiseRemoval, PlugIn, Processor
-from ...core.setup import Listener, Part, Setup
 from ...core.sound.parameters import latency_frames
 from ...engine.plan import Without
 from ...words import ms_text

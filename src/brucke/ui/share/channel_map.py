@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import (
     QTableView,
 )
 
-from ...core.setup import MapPoint
+from ...core.document.setup import MapPoint
 from ..kit.scroll_bar import own_scroll_bars
 from ..kit.table import CardCorner, PlainHead
 from ..paint.sheet import Box, Sheet, colour, paint_sheet

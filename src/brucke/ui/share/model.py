@@ -6,11 +6,11 @@ from dataclasses import dataclass
 import msgspec
 
 from ... import words
-from ...core.checks import Result
+from ...core.checks.soundcheck import Result
+from ...core.document.setup import Listener, Part, Setup
+from ...core.edits.listener_edits import Heard, heard_by
 from ...core.findings import Finding
-from ...core.listener_edits import Heard, heard_by
 from ...core.routing.ways import own_return
-from ...core.setup import Listener, Part, Setup
 from ...core.timing.align import ListenerTiming, RouteTiming, Timing, Unjudged
 from ...translation import _
 from ...words_documents import LISTENER_KINDS

@@ -5,10 +5,10 @@ from collections.abc import Callable
 from PyQt6.QtWidgets import QHBoxLayout, QWidget
 
 from ... import words
-from ...core import chain_edits, edits, listener_edits
+from ...core.document.setup import Listener, MapPoint, Part, Route, Setup
+from ...core.edits import chain_edits, listener_edits, route_edits
 from ...core.routing.maps import effective_map
 from ...core.routing.ways import own_return
-from ...core.setup import Listener, MapPoint, Part, Route, Setup
 from ...core.timing.align import Timing
 from ...translation import _
 from ...words_documents import TRACKS_WORDS
@@ -92,11 +92,13 @@ class SwitchCard(RouteCard):
 
     def _switch(self) -> None:
         on = not self.route.on
-        self.edit(f"{self.name} {'on' if on else 'off'}", edits.set_on(self.setup, self.part.id, self.listener.id, on))
+        self.edit(
+            f"{self.name} {'on' if on else 'off'}", route_edits.set_on(self.setup, self.part.id, self.listener.id, on)
+        )
 
     def _own(self) -> None:
         allow = not self.route.own_return
-        after = edits.allow_own_return(self.setup, self.part.id, self.listener.id, allow)
+        after = route_edits.allow_own_return(self.setup, self.part.id, self.listener.id, allow)
         self.edit(f"{self.name} own return {'on' if allow else 'off'}", after)
 
 
@@ -117,7 +119,7 @@ class GainCard(RouteCard):
 
     def _set(self, db: float) -> None:
         cells = self._cells() or [(self.part.id, self.listener.id)]
-        after = edits.set_gains(self.setup, cells, db)
+        after = route_edits.set_gains(self.setup, cells, db)
         self.edit(f"{self.name} gain {words.db_text(db)}", after)
 
 
@@ -136,7 +138,7 @@ class CarriedCard(RouteCard):
         self.which.show_on("processed" if self.route.processed else "dry")
 
     def _set(self, which: str) -> None:
-        after = edits.set_processed(self.setup, self.part.id, self.listener.id, which == "processed")
+        after = route_edits.set_processed(self.setup, self.part.id, self.listener.id, which == "processed")
         self.edit(f"{self.name} {which}", after)
 
 
@@ -189,10 +191,12 @@ class ChannelsCard(RouteCard):
         return ""
 
     def _put(self, what: str, points: tuple[MapPoint, ...]) -> None:
-        self.edit(f"{self.name} channels {what}", edits.set_map(self.setup, self.part.id, self.listener.id, points))
+        self.edit(
+            f"{self.name} channels {what}", route_edits.set_map(self.setup, self.part.id, self.listener.id, points)
+        )
 
     def _toggle(self, source: int, target: int) -> None:
-        after = edits.toggle_point(self.setup, self.part.id, self.listener.id, source, target)
+        after = route_edits.toggle_point(self.setup, self.part.id, self.listener.id, source, target)
         self.edit(f"{self.name} channel {target + 1}", after)
 
     def _nudge(self, source: int, target: int, by: float) -> None:
@@ -200,7 +204,7 @@ class ChannelsCard(RouteCard):
         point = next((m for m in now if (m.source, m.target) == (source, target)), None)
         if point is not None:
             gain = point.gain_db + by
-            after = edits.set_point_gain(self.setup, self.part.id, self.listener.id, source, target, gain)
+            after = route_edits.set_point_gain(self.setup, self.part.id, self.listener.id, source, target, gain)
             self.edit(f"{self.name} channel {target + 1} gain {words.db_text(gain)}", after)
 
     def _carry(self, source: int, target: int, to_source: int, to_target: int) -> None:
@@ -211,11 +215,11 @@ class ChannelsCard(RouteCard):
         self._put(f"to {to_target + 1}", (*kept, moved))
 
     def _here(self, first: str) -> None:
-        after = edits.place_on(self.setup, [(self.part.id, self.listener.id)], int(first))
+        after = route_edits.place_on(self.setup, [(self.part.id, self.listener.id)], int(first))
         self.edit(f"{self.name} on {int(first) + 1}–{int(first) + 2}", after)
 
     def _rest(self, first: str) -> None:
-        after = edits.others_on(self.setup, self.part.id, self.listener.id, int(first))
+        after = route_edits.others_on(self.setup, self.part.id, self.listener.id, int(first))
         self.edit(f"everything else at {self.listener.name} on {int(first) + 1}–{int(first) + 2}", after)
 
 
@@ -262,7 +266,7 @@ class ArrivesCard(RouteCard):
 
     def delay_it(self) -> None:
         if self.isVisible() and self.delay.isVisible():
-            after = edits.set_delay(self.setup, self.part.id, self.listener.id, self._needed_ms)
+            after = route_edits.set_delay(self.setup, self.part.id, self.listener.id, self._needed_ms)
             self.edit(f"{self.name} delay {self._needed_ms:.1f} ms", after)
 
 

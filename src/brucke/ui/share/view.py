@@ -10,10 +10,10 @@ from PyQt6.QtGui import QPainter, QPaintEvent
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from ... import words
-from ...core import edits, listener_edits
+from ...core.document.setup import Route, Setup
+from ...core.edits import listener_edits, route_edits
 from ...core.findings import Finding
 from ...core.routing.ways import own_return
-from ...core.setup import Route, Setup
 from ...words_documents import LISTENER_MENU, LISTENER_WORDS
 from ..checking import Checking
 from ..kit.button import Button
@@ -220,7 +220,7 @@ class ShareView(QWidget):
             return
         current = setup.route(*self.grid.cell())
         on = not (current is not None and current.on)
-        after = edits.switch(setup, cells, on)
+        after = route_edits.switch(setup, cells, on)
         if after == setup and on and own_return(setup.part(cells[0][0]), cells[0][1]):
             name = words.listener_name(setup, cells[0][1])
             text = f"{name} never gets its own far end back; they would hear themselves late. On the right it can be asked for."
@@ -240,12 +240,12 @@ class ShareView(QWidget):
     def nudge(self, by: float) -> None:
         cells = [c for c in self._chosen() if (r := self.session.setup.route(*c)) is not None and r.on]
         if cells:
-            self._edit(f"{self._named(cells)} gain {by:+g} dB", edits.nudge_gains(self.session.setup, cells, by))
+            self._edit(f"{self._named(cells)} gain {by:+g} dB", route_edits.nudge_gains(self.session.setup, cells, by))
 
     def clear(self) -> None:
         cells = self._chosen()
         if cells:
-            self._edit(f"{self._named(cells)} off", edits.switch(self.session.setup, cells, False))
+            self._edit(f"{self._named(cells)} off", route_edits.switch(self.session.setup, cells, False))
 
     def _ask(self, typed: str) -> None:
         """A number for the gain of the chosen routes, typed where they are."""
@@ -276,7 +276,7 @@ class ShareView(QWidget):
         value, cells = self.entry.value(), self._chosen()
         self.entry.hide()
         self.grid.setFocus()
-        after = edits.switch(edits.set_gains(self.session.setup, cells, value), cells, True)
+        after = route_edits.switch(route_edits.set_gains(self.session.setup, cells, value), cells, True)
         self._edit(f"{self._named(cells)} to {words.db_text(value)}", after)
 
     def copy(self) -> None:
@@ -311,7 +311,7 @@ class ShareView(QWidget):
             for r, c, route in self._clipboard
             if top + r < len(rows) and left + c < len(columns)
         ]
-        self._edit(f"{len(routes)} routes pasted", edits.paste(setup, routes))
+        self._edit(f"{len(routes)} routes pasted", route_edits.paste(setup, routes))
 
     def _move(self, row: int, column: int, to_row: int, to_column: int, copy: bool) -> None:
         setup = self.session.setup
@@ -320,9 +320,9 @@ class ShareView(QWidget):
         if copy:
             route = setup.route(*source)
             assert route is not None
-            after = edits.paste(setup, [replace(route, part=target[0], listener=target[1])])
+            after = route_edits.paste(setup, [replace(route, part=target[0], listener=target[1])])
         else:
-            after = edits.move_route(setup, source, target)
+            after = route_edits.move_route(setup, source, target)
         verb = "copied" if copy else "moved"
         text = f"{words.route_name(setup, *source)} {verb} to {words.route_name(setup, *target)}"
         self.session.edit(text, after, "share", "/".join(target))

@@ -7,10 +7,10 @@ from typing import Any
 
 from msgspec.structs import replace
 
+from ..document.setup import Listener, Part, Setup
+from ..processors import MAX_PLUG_INS, MAX_SLOTS, Gain, Limiter, NoiseRemoval, PlugIn, Processor, held
+from ..sound.noise_profile import NoiseProfile
 from .part_edits import change_part
-from .processors import MAX_PLUG_INS, MAX_SLOTS, Gain, Limiter, NoiseRemoval, PlugIn, Processor, held
-from .setup import Listener, Part, Setup
-from .sound.noise_profile import NoiseProfile
 
 Chain = tuple[Processor, ...]
 

@@ -1,12 +1,12 @@
 """The one action that mends a finding, as an edit of the setup; None where a hand or a measurement has to do it."""
 
-from .edits import allow_own_return, change_device, let_lead, nudge_gains, set_gain, set_on, switch
-from .findings import Finding
-from .listener_edits import change_listener
-from .part_edits import change_part, remove_part, set_mode, set_trim
-from .setup import Setup
-from .timing.align import align
-from .timing.paths import Situation
+from ..document.setup import Setup
+from ..edits.listener_edits import change_listener
+from ..edits.part_edits import change_part, remove_part, set_mode, set_trim
+from ..edits.route_edits import allow_own_return, change_device, let_lead, nudge_gains, set_gain, set_on, switch
+from ..findings import Finding
+from ..timing.align import align
+from ..timing.paths import Situation
 
 LOUD_ENOUGH_DB = -12.0
 SPARE_DB = 1.0

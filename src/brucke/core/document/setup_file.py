@@ -8,7 +8,7 @@ from typing import Any
 
 import msgspec
 
-from .evidence import Knowledge
+from ..knowledge.evidence import Knowledge
 from .reading import ReadProblem, convert, decode_json, read_bytes
 from .setup import Setup
 from .setup_problems import knowledge_problems, problems

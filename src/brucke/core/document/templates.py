@@ -5,9 +5,9 @@ from dataclasses import dataclass
 
 from msgspec.structs import replace
 
-from .edits import set_gain, switch
-from .listener_edits import add_listener, lay_out_tracks, new_device
-from .part_edits import add_part, add_tracks, change_part
+from ..edits.listener_edits import add_listener, lay_out_tracks, new_device
+from ..edits.part_edits import add_part, add_tracks, change_part
+from ..edits.route_edits import set_gain, switch
 from .setup import Moment, MomentRoute, Setup
 
 

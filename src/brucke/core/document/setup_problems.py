@@ -4,8 +4,8 @@ from collections.abc import Iterator
 from datetime import datetime
 from pathlib import Path
 
-from .evidence import Knowledge
-from .processors import (
+from ..knowledge.evidence import Knowledge
+from ..processors import (
     MAX_BANDS,
     MAX_PLUG_IN_FRAMES,
     MAX_PLUG_INS,
@@ -15,9 +15,9 @@ from .processors import (
     PlugIn,
     Processor,
 )
+from ..sound.noise_profile import profile_problems
 from .ranges import RATES_HZ, id_problem, number_problem, printable, range_problems
 from .setup import IN_THE_ROOM, MAX_CHANNELS, MAX_SIDES, Listener, Part, Setup
-from .sound.noise_profile import profile_problems
 
 MAX_POINTS = 4096  # of all channel maps together
 

@@ -7,8 +7,8 @@ from typing import Any
 
 import msgspec
 
+from ..knowledge.evidence import Knowledge
 from .alive import Who, is_alive
-from .evidence import Knowledge
 from .reading import ReadProblem, convert, decode_json, read_bytes
 from .setup import Setup
 from .setup_file import MAX_BYTES, SetupError, encode, from_raw

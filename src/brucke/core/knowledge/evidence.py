@@ -12,7 +12,7 @@ from typing import Literal
 
 import msgspec
 
-from .setup import Device, Setup
+from ..document.setup import Device, Setup
 
 EvidenceKind = Literal["measured", "unconfirmed", "calculated", "entered"]
 

@@ -2,8 +2,8 @@
 
 from dataclasses import dataclass
 
-from .ranges import held_to
-from .setup import Part
+from ..document.ranges import held_to
+from ..document.setup import Part
 
 GOOD_DB = (-18.0, -9.0)  # where the loudest moments should peak, after the trim
 AIM_DB = -12.0

@@ -9,8 +9,8 @@ import zlib
 from collections.abc import Iterable, Sequence
 from pathlib import Path
 
-from .evidence import Knowledge
-from .naming import free_id
+from ..edits.naming import free_id
+from ..knowledge.evidence import Knowledge
 from .ranges import printable
 from .reading import ReadProblem, regular_file
 from .setup import Setup

@@ -7,15 +7,15 @@ from functools import cached_property
 from itertools import pairwise
 from typing import Literal
 
-from .evidence import device_fingerprint, round_trip_key
-from .findings import Finding
-from .routing.doubled import doubled
-from .routing.ways import Loop, carries, loops
-from .setup import Device, Listener, Part, Setup
-from .timing.align import Timing, timing
-from .timing.paths import Situation
-from .timing.verdicts import OWN_SOUND_LIMIT_S
-from .units import buffer_seconds
+from ..document.setup import Device, Listener, Part, Setup
+from ..findings import Finding
+from ..knowledge.evidence import device_fingerprint, round_trip_key
+from ..routing.doubled import doubled
+from ..routing.ways import Loop, carries, loops
+from ..timing.align import Timing, timing
+from ..timing.paths import Situation
+from ..timing.verdicts import OWN_SOUND_LIMIT_S
+from ..units import buffer_seconds
 
 # Common practice, no source, for all of these.
 SILENT_DB = -70.0

@@ -9,9 +9,8 @@ from pathlib import Path
 import msgspec
 from msgspec.structs import replace
 
-from .chain_edits import Chain, chain_of, set_chain
-from .own_file import FileProblem, read_own, write_own
-from .processors import (
+from ..edits.chain_edits import Chain, chain_of, set_chain
+from ..processors import (
     Band,
     Compressor,
     DeEsser,
@@ -25,6 +24,7 @@ from .processors import (
     Processor,
     Thickening,
 )
+from .own_file import FileProblem, read_own, write_own
 from .ranges import MAX_NAME, text_problem
 from .setup import Setup
 from .setup_problems import chain_problems

@@ -4,12 +4,12 @@ from typing import Literal
 
 from msgspec.structs import replace
 
-from .edits import Cell, copy_column, set_map, set_on, switch
+from ..document.ranges import held_to
+from ..document.setup import MAX_CHANNELS, MAX_LISTENERS, Device, DeviceKind, Listener, ListenerKind, MomentRoute, Setup
+from ..routing.maps import track_layout
+from ..routing.ways import carries, own_return
 from .naming import free_id, free_name
-from .ranges import held_to
-from .routing.maps import track_layout
-from .routing.ways import carries, own_return
-from .setup import MAX_CHANNELS, MAX_LISTENERS, Device, DeviceKind, Listener, ListenerKind, MomentRoute, Setup
+from .route_edits import Cell, copy_column, set_map, set_on, switch
 
 Heard = Literal["all", "some", "none"]
 DEVICE_OF: dict[ListenerKind, DeviceKind] = {

@@ -10,8 +10,8 @@ from typing import Literal
 
 import msgspec
 
-from .setup import Part, Setup
-from .timing.verdicts import IN_STEP_S
+from ..document.setup import Part, Setup
+from ..timing.verdicts import IN_STEP_S
 
 # The farther edge of the 95 % interval may lie so far off and is still called in step: common practice, no source.
 EDGE_S = 0.008

@@ -8,10 +8,10 @@ from typing import Any
 
 from msgspec.structs import replace
 
-from .ranges import held_to
-from .routing.maps import effective_map, shifted_map
-from .routing.ways import own_return
-from .setup import MapPoint, Route, Setup
+from ..document.ranges import held_to
+from ..document.setup import MapPoint, Route, Setup
+from ..routing.maps import effective_map, shifted_map
+from ..routing.ways import own_return
 
 LEAST_GAIN_DB = -120.0
 Cell = tuple[str, str]  # part, listener

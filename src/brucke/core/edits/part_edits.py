@@ -4,11 +4,11 @@ from typing import Any
 
 from msgspec.structs import replace
 
-from .edits import set_on
+from ..document.ranges import held_to
+from ..document.setup import MAX_PARTS, DeviceKind, Part, PartKind, Setup, Source, Track
 from .listener_edits import add_listener, device_for, drop_part_from_moment, without_unused_devices
 from .naming import free_id, free_name
-from .ranges import held_to
-from .setup import MAX_PARTS, DeviceKind, Part, PartKind, Setup, Source, Track
+from .route_edits import set_on
 
 KIND_OF: dict[Source, PartKind] = {
     "microphone": "follower", "instrument": "follower", "mix": "lead", "bypass": "lead", "track": "lead",

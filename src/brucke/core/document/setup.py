@@ -8,9 +8,9 @@ from typing import Literal
 
 import msgspec
 
-from .processors import Processor
+from ..processors import Processor
+from ..sound.noise_profile import NoiseProfile
 from .ranges import MAX_DELAY_S as MAX_DELAY_S
-from .sound.noise_profile import NoiseProfile
 
 PartKind = Literal["lead", "follower", "far_end", "picture"]
 ListenerKind = Literal["monitor", "call", "stream", "recorder", "program"]

@@ -3,7 +3,7 @@
 import re
 from collections.abc import Collection
 
-from .setup import IN_THE_ROOM
+from ..document.setup import IN_THE_ROOM
 
 
 def free_id(name: str, taken: Collection[str]) -> str:
