@@ -10,7 +10,7 @@ from pathlib import Path
 from PyQt6.QtCore import QSettings
 
 from brucke.demo import SETUP
-from brucke.engine.region import Head
+from brucke.engine.processes.region import Head
 from brucke.ui.app import make_app
 from brucke.ui.session import Session
 from brucke.ui.theme.theme import Theme

@@ -12,8 +12,8 @@ import numpy as np
 from brucke.core.processors import MAX_SLOTS, Compressor, DeEsser, Equaliser, Gate, HighPass
 from brucke.core.sound.noise_profile import BINS
 from brucke.core.sound.parameters import PARAMS, pack
-from brucke.engine.block import BlockEngine
-from brucke.engine.plan import Plan, Shape
+from brucke.engine.step.block import BlockEngine
+from brucke.engine.step.plan import Plan, Shape
 
 RATE, N = 48000, 128
 CHAIN = (HighPass(), Gate(), Equaliser(), Compressor(), DeEsser())

@@ -10,7 +10,7 @@ from brucke.core.measure.offset import known_delay, natural_offset
 from brucke.core.measure.stimulus import stimulus
 from brucke.demo import FOLDER
 from brucke.demo.make_sounds import pluck
-from brucke.ports.files import mono, read_sound
+from brucke.ports.sounds.files import mono, read_sound
 
 RATE = 48000
 

@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QTableView
 from brucke.core.checks.soundcheck import soundcheck
 from brucke.core.document.setup import Setup
 from brucke.core.edits import listener_edits, part_edits, route_edits
-from brucke.engine.plan import compile_plan
+from brucke.engine.step.plan import compile_plan
 from brucke.ui.app import make_app
 from brucke.ui.session import Session
 from brucke.ui.share.model import share_data

@@ -55,7 +55,7 @@ def _window_kills() -> None:
     import soundfile as sf
 
     from brucke.core.document.recovery import find_recoveries
-    from brucke.ports.recording import read_segments
+    from brucke.ports.sounds.segments import read_segments
 
     lost_edits, lost_take, uneven = [], [], 0
     for _ in range(TIMES):
@@ -129,7 +129,7 @@ def _said(what: str, seconds: list[float], promised: float) -> None:
 
 
 def _engine(live: _Live, how: int, what: str) -> None:
-    from brucke.engine.region import Head
+    from brucke.engine.processes.region import Head
 
     gaps = []
     for _ in range(TIMES):
@@ -171,7 +171,7 @@ def _loudness(live: _Live) -> None:
 
 
 def run() -> None:
-    from brucke.ports.recording import read_segments
+    from brucke.ports.sounds.segments import read_segments
 
     with tempfile.TemporaryDirectory() as folder:
         os.environ.update(_homes(folder))

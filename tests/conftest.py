@@ -12,8 +12,8 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 from brucke.core.document.setup import Setup
 from brucke.demo import FOLDER
 from brucke.demo.make_setup import nightboat as make_nightboat
-from brucke.ports.beat_sounds import beat_sounds
-from brucke.ports.files import mono
+from brucke.ports.sounds.beat_sounds import beat_sounds
+from brucke.ports.sounds.files import mono
 
 from .sound_server import SoundServer
 

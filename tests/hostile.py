@@ -16,7 +16,6 @@ import msgspec
 import numpy as np
 import soundfile as sf
 
-from brucke import words
 from brucke.core.checks.mends import mended
 from brucke.core.checks.soundcheck import soundcheck
 from brucke.core.document.bundle import export_bundle, import_bundle
@@ -30,13 +29,14 @@ from brucke.core.sound.profile_file import load_profile, save_profile
 from brucke.core.timing.align import align, timing
 from brucke.core.timing.paths import Situation
 from brucke.demo.make_setup import nightboat
-from brucke.engine.plan import Live, PlanError, compile_plan, shape_of
-from brucke.ports.files import SoundFileError, read_sound
-from brucke.ports.track import read_track, track_info
+from brucke.engine.step.plan import Live, PlanError, compile_plan, shape_of
+from brucke.ports.sounds.files import SoundFileError, read_sound
+from brucke.ports.sounds.track import read_track, track_info
 from brucke.takes.judging import judge
 from brucke.takes.take import Take, TakeError, load_take, save_take
-from brucke.words_review import take_text
-from brucke.words_soundcheck import count_text, mend_text, what_text, why_text
+from brucke.words import timing as words
+from brucke.words.review import take_text
+from brucke.words.soundcheck import count_text, mend_text, what_text, why_text
 
 ALLOWED = (SetupError, FileProblem, SoundFileError, TakeError)
 EVIL = [

@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 import soundfile as sf
 
-from brucke.cli import main
+from brucke.commands.cli import main
 from brucke.demo import FOLDER, SETUP
 
 RATE = 48000

@@ -6,14 +6,14 @@ import sys
 import pytest
 from msgspec.structs import replace
 
-from brucke.cli import main
+from brucke.commands.cli import main
 from brucke.core.document.setup_file import load, save
 from brucke.core.document.templates import TEMPLATES
 from brucke.core.edits.part_edits import change_part, rename_part
 from brucke.core.edits.route_edits import set_gain, set_on
 from brucke.core.knowledge.evidence import Knowledge
 from brucke.demo import SETUP
-from brucke.ports import cards
+from brucke.ports.devices import opening
 
 
 def run(capsys, *argv):
@@ -82,13 +82,13 @@ def test_what_cannot_be_exported_or_imported_is_one_sentence(capsys, tmp_path):
 
 def test_cards_are_listed_and_a_system_without_sound_says_so(capsys, monkeypatch):
     one = {"name": "Nullwerk", "inputs": 2, "outputs": 2, "rate_hz": 48000.0, "in_s": 0.004, "out_s": 0.005}
-    monkeypatch.setattr(cards, "_ask", lambda *a: json.dumps([one]))
+    monkeypatch.setattr(opening, "_ask", lambda *a: json.dumps([one]))
     code, out, _ = run(capsys, "devices", "--json")
     assert code == 0
     assert json.loads(out)["devices"] == [
         {"name": "Nullwerk", "inputs": 2, "outputs": 2, "rate_hz": 48000.0, "in_ms": 4.0, "out_ms": 5.0}
     ]
-    monkeypatch.setattr(cards, "_ask", lambda *a: "[]")
+    monkeypatch.setattr(opening, "_ask", lambda *a: "[]")
     assert run(capsys, "devices")[1] == "no sound card that plays and records\n"
     monkeypatch.undo()
     monkeypatch.setattr(sys, "executable", "/bin/false")

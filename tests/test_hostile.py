@@ -10,13 +10,13 @@ import pytest
 import soundfile as sf
 from msgspec.structs import replace
 
-from brucke.cli import main
+from brucke.commands.cli import main
 from brucke.core.document.ranges import RANGES
 from brucke.core.document.setup_file import SetupError, decode, encode, load, save
 from brucke.core.knowledge.evidence import Knowledge
 from brucke.demo import FOLDER
-from brucke.ports.files import SoundFileError, read_sound
-from brucke.ports.track import track_info
+from brucke.ports.sounds.files import SoundFileError, read_sound
+from brucke.ports.sounds.track import track_info
 from brucke.takes.take import TakeError, load_take
 
 # What a few seconds are enough for on two cores; `./run bench hostile` does five thousand of each.
@@ -81,7 +81,7 @@ def test_a_sound_that_claims_hours_of_eight_channels_is_read_as_what_is_there(tm
     body[at : at + 4] = (3 * 3600 * 48000 // 4 * 8 * 4 % 2**32).to_bytes(4, "little")
     body[4:8] = (2**31).to_bytes(4, "little")
     claims.write_bytes(bytes(body))
-    code = "import sys; from pathlib import Path; from brucke.ports.files import read_sound, SoundFileError\ntry: read_sound(Path(sys.argv[1]))\nexcept SoundFileError as e: print(e)\nprint(int(Path('/proc/self/status').read_text().split('VmHWM:')[1].split()[0]) // 1024)"  # fmt: skip
+    code = "import sys; from pathlib import Path; from brucke.ports.sounds.files import read_sound, SoundFileError\ntry: read_sound(Path(sys.argv[1]))\nexcept SoundFileError as e: print(e)\nprint(int(Path('/proc/self/status').read_text().split('VmHWM:')[1].split()[0]) // 1024)"  # fmt: skip
     out = subprocess.run(
         [sys.executable, "-c", code, str(claims)], capture_output=True, text=True, timeout=20, check=True
     )

@@ -7,7 +7,7 @@ import pytest
 import soundfile as sf
 from msgspec.structs import replace
 
-from brucke.cli import main
+from brucke.commands.cli import main
 from brucke.core.document.setup import Route
 from brucke.core.document.setup_file import load, save
 from brucke.core.knowledge.evidence import Knowledge

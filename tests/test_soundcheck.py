@@ -9,7 +9,7 @@ import pytest
 import soundfile as sf
 from msgspec.structs import replace
 
-from brucke.cli import main
+from brucke.commands.cli import main
 from brucke.core.checks.mends import mended
 from brucke.core.document.bundle import sound_files
 from brucke.core.document.setup import Setup

@@ -9,12 +9,12 @@ from hypothesis import given
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
-from brucke import words
 from brucke.core.edits.route_edits import change_device, rename, set_delay, set_delays, set_gain, set_on, set_processed
 from brucke.core.findings import Finding, Verdict, VerdictCode
 from brucke.core.knowledge.evidence import Facts, Knowledge, Measurement, Spoil, device_fingerprint
 from brucke.core.timing.align import align, timing
 from brucke.core.timing.paths import Situation
+from brucke.words import timing as words
 
 
 def whole(text):

@@ -1,3 +1,3 @@
-from .cli import entry
+from .commands.cli import entry
 
 entry()

@@ -12,7 +12,7 @@ from brucke.core.knowledge.evidence import Facts, Heard
 from brucke.core.measure.heard import hear, merged
 from brucke.core.timing.align import align
 from brucke.core.timing.paths import Situation
-from brucke.words_soundcheck import CHECK_TITLES, count_text, mend_text, mended_by, what_text, why_text
+from brucke.words.soundcheck import CHECK_TITLES, count_text, mend_text, mended_by, what_text, why_text
 
 from ..conftest import delayed
 

@@ -16,8 +16,8 @@ from brucke.core.edits.naming import free_id, free_name
 from brucke.core.processors import Gain, Limiter, PlugIn
 from brucke.core.routing.maps import effective_map
 from brucke.demo.make_setup import nightboat as make_nightboat
-from brucke.words_documents import PART_NAMES, TEMPLATE_WORDS, difference_text
-from brucke.words_shape import KINDS
+from brucke.words.documents import PART_NAMES, TEMPLATE_WORDS, difference_text
+from brucke.words.shape import KINDS
 
 KNOWLEDGE = decode(encode(Setup(), decode(b'{"format": "brucke setup", "version": 1}')[1]))[1]
 

@@ -8,7 +8,7 @@ from brucke.core.edits.route_edits import set_on
 from brucke.core.knowledge.take_verdict import ListenerProof, PartLeft, half_width_s, part_verdict, take_verdict
 from brucke.core.measure.played import SILENT, TrackMark, played
 from brucke.core.measure.take_offset import left_between
-from brucke.words_review import needs_you, part_text, take_text
+from brucke.words.review import needs_you, part_text, take_text
 
 RATE = 48000
 

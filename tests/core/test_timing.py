@@ -5,7 +5,6 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
-from brucke import words
 from brucke.core.checks.soundcheck import soundcheck
 from brucke.core.document.setup import Device, EnteredStage, Listener, Moment, Part, Route, Setup
 from brucke.core.edits.route_edits import change_device, set_delay, set_gain, set_on
@@ -22,7 +21,8 @@ from brucke.core.timing.align import align, timing
 from brucke.core.timing.delays import delay_frames
 from brucke.core.timing.paths import Situation
 from brucke.core.timing.quantity import Quantity
-from brucke.engine.plan import Live, compile_plan
+from brucke.engine.step.plan import Live, compile_plan
+from brucke.words import timing as words
 
 MS = 1e-3
 CARD = Device(id="card", name="Card", kind="interface", buffer_frames=96, buffers=2)  # 4 ms each way

@@ -4,13 +4,13 @@ import numpy as np
 import pytest
 import soundfile as sf
 
-from brucke import words
 from brucke.core.document.setup_file import load
 from brucke.core.timing.align import timing
 from brucke.core.timing.paths import Situation
 from brucke.demo import FOLDER, SETUP
 from brucke.demo.make_sounds import BEAT, BEATS, LENGTH, RATE, clap, hz, pluck, sung
 from brucke.rehearse.equipment import facts_of
+from brucke.words import timing as words
 
 
 def test_the_setup_on_disk_is_the_one_its_maker_writes(nightboat):

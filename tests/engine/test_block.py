@@ -10,8 +10,8 @@ from brucke.core.document.setup import Device, Listener, MapPoint, Moment, Momen
 from brucke.core.edits import route_edits
 from brucke.core.processors import Compressor, Gate
 from brucke.core.sound.kernels import guard
-from brucke.engine.block import BlockEngine
-from brucke.engine.plan import Live, PlanError, compile_plan, shape_of
+from brucke.engine.step.block import BlockEngine
+from brucke.engine.step.plan import Live, PlanError, compile_plan, shape_of
 
 RATE, N = 48000, 128
 

@@ -12,9 +12,9 @@ from brucke.core.edits.route_edits import set_gain, set_on
 from brucke.core.measure.round_trip import RoundTrip, round_trip
 from brucke.core.sound.loudness import LoudnessMeter
 from brucke.demo import FOLDER, SETUP
-from brucke.engine.link import EngineLink
-from brucke.engine.plan import Live, compile_plan, shape_of
-from brucke.engine.region import Head
+from brucke.engine.processes.link import EngineLink
+from brucke.engine.processes.region import Head
+from brucke.engine.step.plan import Live, compile_plan, shape_of
 from brucke.rehearse.equipment import SEED, world_command
 from brucke.standins.truth import invent
 

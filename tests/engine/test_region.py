@@ -8,11 +8,11 @@ import numpy as np
 import pytest
 import soundfile as sf
 
-from brucke.engine.channel import Channel
-from brucke.engine.plan import Live, Plan, compile_plan, shape_of
-from brucke.engine.recorder import Recorder
-from brucke.engine.region import Head, Region, record_frames, shape_text
-from brucke.ports.recording import read_segments
+from brucke.engine.processes.channel import Channel
+from brucke.engine.processes.recorder import Recorder
+from brucke.engine.processes.region import Head, Region, record_frames, shape_text
+from brucke.engine.step.plan import Live, Plan, compile_plan, shape_of
+from brucke.ports.sounds.segments import read_segments
 
 
 @pytest.fixture
@@ -63,7 +63,7 @@ def test_a_plan_read_while_others_are_written_is_never_torn(region, nightboat):
 def test_another_process_sees_the_same_memory_and_its_end_destroys_nothing(region):
     region.sound("stimulus")[:3] = (1.5, 2.5, 3.5)
     code = (
-        "import sys; from brucke.engine.region import attach, Head\n"
+        "import sys; from brucke.engine.processes.region import attach, Head\n"
         "r = attach(sys.argv[1], int(sys.argv[2])); print(r.sound('stimulus')[:3].tolist()); r.set(Head.FRAMES, 777)"
     )
     argv = [sys.executable, "-c", code, shape_text(region.shape), str(region.fd)]

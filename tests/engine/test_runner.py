@@ -6,8 +6,8 @@ from msgspec.structs import replace
 
 from brucke.core.document.setup import Device, Listener, Part, Route, Setup
 from brucke.core.edits import route_edits
-from brucke.engine.plan import Live, compile_plan, shape_of
-from brucke.engine.runner import GENTLY, TAIL_S, MeasureOrder, Runner
+from brucke.engine.step.plan import Live, compile_plan, shape_of
+from brucke.engine.step.runner import GENTLY, TAIL_S, MeasureOrder, Runner
 
 RATE, N = 48000, 128
 SPACING = 40 * N

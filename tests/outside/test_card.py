@@ -15,8 +15,8 @@ from brucke.core.knowledge.evidence import Knowledge
 from brucke.core.measure.round_trip import RoundTrip, round_trip
 from brucke.core.measure.stimulus import stimulus
 from brucke.demo import FOLDER
-from brucke.engine.link import EngineLink
-from brucke.engine.plan import Live, compile_plan, shape_of
+from brucke.engine.processes.link import EngineLink
+from brucke.engine.step.plan import Live, compile_plan, shape_of
 from brucke.rehearse.equipment import card_wiring, world_command
 
 from ..engine.test_live import until

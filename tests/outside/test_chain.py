@@ -30,8 +30,8 @@ from brucke.core.sound.parameters import latency_frames
 from brucke.core.sound.response import filter_response_db, level_curve_db
 from brucke.core.timing.align import timing
 from brucke.core.timing.paths import Situation
-from brucke.engine.block import BlockEngine
-from brucke.engine.plan import Live, Without, compile_plan, shape_of
+from brucke.engine.step.block import BlockEngine
+from brucke.engine.step.plan import Live, Without, compile_plan, shape_of
 
 RATE, N = 48000, 128
 NOISE = learn("room", (0.01 * np.random.default_rng(4).standard_normal((1, 4 * 48000))).astype(np.float32), 48000)

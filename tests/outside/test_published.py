@@ -4,7 +4,6 @@ import math
 
 import pytest
 
-from brucke import words
 from brucke.core.findings import Verdict
 from brucke.core.timing import verdicts
 from brucke.core.units import (
@@ -16,6 +15,7 @@ from brucke.core.units import (
     speed_of_sound,
 )
 from brucke.ui.theme.tokens import contrast
+from brucke.words import timing as words
 
 
 @pytest.mark.parametrize(

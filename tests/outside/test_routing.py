@@ -20,10 +20,10 @@ from brucke.core.routing.doubled import doubled, first_notch_hz
 from brucke.core.routing.maps import route_gains
 from brucke.core.routing.ways import loops, returns
 from brucke.core.timing.paths import Situation
-from brucke.engine.plan import Live, capture_channels, compile_plan, shape_of
-from brucke.engine.runner import Runner
-from brucke.ports.files import SoundFileError
-from brucke.ports.track import Decoder, FileTrack, MemoryTrack, read_track, track_info
+from brucke.engine.step.plan import Live, capture_channels, compile_plan, shape_of
+from brucke.engine.step.runner import Runner
+from brucke.ports.sounds.files import SoundFileError
+from brucke.ports.sounds.track import Decoder, FileTrack, MemoryTrack, read_track, track_info
 
 RATE = 48000
 CLICK = 1e-3  # however loud the table lets it become, no output is held back

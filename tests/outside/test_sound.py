@@ -10,9 +10,9 @@ import soundfile as sf
 
 from brucke.core.document.setup import Device, Listener, Part, Route, Setup
 from brucke.core.processors import Compressor, Gate
-from brucke.engine.block import BlockEngine
-from brucke.engine.plan import Live, compile_plan, shape_of
-from brucke.ports.files import TrackWriter
+from brucke.engine.step.block import BlockEngine
+from brucke.engine.step.plan import Live, compile_plan, shape_of
+from brucke.ports.sounds.files import TrackWriter
 
 RATE, N = 48000, 128
 

@@ -5,10 +5,10 @@ import json
 import numpy as np
 import pytest
 
-from brucke.ports.cards import CardError, check_card, parse_cards
-from brucke.ports.computer import free_bytes, may_sleep
-from brucke.ports.player import BackingPlayer, click
-from brucke.ports.track import MemoryTrack
+from brucke.ports.devices.computer import free_bytes, may_sleep
+from brucke.ports.devices.opening import CardError, check_card, parse_cards
+from brucke.ports.sounds.player import BackingPlayer, click
+from brucke.ports.sounds.track import MemoryTrack
 
 RATE = 48000
 

@@ -3,7 +3,7 @@
 import pytest
 
 from brucke.core.knowledge.evidence import round_trip_key
-from brucke.ports.cards import CardError
+from brucke.ports.devices.opening import CardError
 from brucke.ui.app import _use_card
 
 from ..sound_server import CARD

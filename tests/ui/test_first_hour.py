@@ -5,7 +5,7 @@ from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QDialogButtonBox, QFileDialog, QMenu
 
-from brucke.cli import main
+from brucke.commands.cli import main
 from brucke.core.document.setup_file import load
 
 from .conftest import key, new_window, press, wait

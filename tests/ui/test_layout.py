@@ -54,7 +54,7 @@ from brucke.ui.share.layout import (
 from brucke.ui.share.model import share_data
 from brucke.ui.theme.fonts import metrics
 from brucke.ui.theme.tokens import LIGHT, NIGHT, PAIRS, contrast
-from brucke.words_shape import KINDS
+from brucke.words.shape import KINDS
 
 from .conftest import pause
 

@@ -5,7 +5,6 @@ from msgspec.structs import replace
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 
-from brucke import words
 from brucke.core.edits.route_edits import set_delay
 from brucke.core.knowledge.evidence import Measurement, device_fingerprint
 from brucke.core.knowledge.take_verdict import ListenerProof, PartLeft, PictureLeft
@@ -13,6 +12,7 @@ from brucke.core.timing.align import align
 from brucke.takes.take import Take, save_take
 from brucke.ui.review.model import review_data, table_rows
 from brucke.ui.taking import takes_folder
+from brucke.words import timing
 
 from .conftest import wait
 
@@ -277,4 +277,4 @@ def test_a_delay_that_is_more_than_needed_is_said(window):
     w.align.choose_listener("recorder")
     w.align.choose_part("harp")
     assert w.align.side.verdict.reason.text() == "It is delayed by 40.0 ms, more than it needs."
-    assert words.needs_you(w.session.timing.of("recorder").verdict)
+    assert timing.needs_you(w.session.timing.of("recorder").verdict)

@@ -11,8 +11,8 @@ from PyQt6.QtWidgets import QFileDialog
 from brucke.core.edits.chain_edits import plug_ins, set_chain
 from brucke.core.processors import Gain, PlugIn
 from brucke.core.sound.parameters import latency_frames
-from brucke.ports.plug_ins import look
-from brucke.words_shape import PLUG_IN_FAULTS
+from brucke.ports.plug_ins.known import look
+from brucke.words.shape import PLUG_IN_FAULTS
 
 from .conftest import part, pause, pick, press, wait
 

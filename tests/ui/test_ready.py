@@ -8,7 +8,7 @@ import soundfile as sf
 from msgspec.structs import replace
 from PyQt6.QtCore import Qt
 
-from brucke.cli import main
+from brucke.commands.cli import main
 from brucke.core.document.setup_file import save
 from brucke.core.edits.chain_edits import set_chain
 from brucke.core.edits.part_edits import change_part

@@ -16,8 +16,8 @@ from brucke.core.edits import part_edits
 from brucke.core.measure.correlation import correlate, find_peak
 from brucke.core.measure.played import played
 from brucke.core.measure.stimulus import taper
-from brucke.engine.region import Head
-from brucke.ports.recording import read_segments
+from brucke.engine.processes.region import Head
+from brucke.ports.sounds.segments import read_segments
 from brucke.takes.sounds import take_sound
 
 from .conftest import key, pause, wait

@@ -10,10 +10,10 @@ from brucke.core.document.setup_problems import chain_problems
 from brucke.core.edits.route_edits import set_processed
 from brucke.core.processors import MAX_SLOTS, RANGES, Compressor, Equaliser, Gain, HighPass, Limiter
 from brucke.core.sound.parameters import latency_frames
-from brucke.engine.plan import compile_plan
+from brucke.engine.step.plan import compile_plan
 from brucke.ui.shape.presets import ShelfDialog
-from brucke.words import PROCESSOR_NAMES
-from brucke.words_shape import FIELDS, KINDS, PRESET_NAMES, kind_of, shown_values
+from brucke.words.shape import FIELDS, KINDS, PRESET_NAMES, kind_of, shown_values
+from brucke.words.timing import PROCESSOR_NAMES
 
 from .conftest import drag, key, part, pause, pick, press, type_in, wait
 

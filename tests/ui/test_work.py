@@ -14,11 +14,11 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QFileDialog
 
-from brucke import words
 from brucke.core.document.setup_file import load
 from brucke.core.knowledge.evidence import round_trip_key
-from brucke.engine.region import Head
+from brucke.engine.processes.region import Head
 from brucke.takes.sounds import take_sound
+from brucke.words import timing
 
 from .conftest import key, measure, pause, press, stolen_s, wait
 
@@ -278,9 +278,9 @@ def test_all_verdicts_of_one_listener_are_the_same_text(window):
     for listener in w.session.setup.listeners:
         w.align.choose_listener(listener.id)
         w.refresh()
-        said = words.verdict_text(w.session.setup, w.session.timing.of(listener.id).verdict)
+        said = timing.verdict_text(w.session.setup, w.session.timing.of(listener.id).verdict)
         assert w.strip.cards[listener.id].verdict == said
-        if words.needs_you(w.session.timing.of(listener.id).verdict):
+        if timing.needs_you(w.session.timing.of(listener.id).verdict):
             assert w.deck.spans["align"].state == said
 
 

@@ -8,12 +8,12 @@ import msgspec
 from ..core.document.setup import Setup
 from ..core.knowledge.evidence import Facts
 from ..core.units import buffer_seconds
-from ..engine.plan import capture_channels
-from ..ports.soundcard import Wiring
+from ..engine.step.plan import capture_channels
+from ..ports.devices.card import Wiring
+from ..standins.options import Options
 from ..standins.truth import invent, reports
-from .world_options import Options
 
-WORLD_MODULE = "brucke.rehearse.live_world"
+WORLD_MODULE = "brucke.standins.live"
 SEED = 1
 
 

@@ -14,7 +14,7 @@ from ..core.knowledge.evidence import (
 from ..core.measure.round_trip import RoundTrip
 from ..core.timing.paths import Situation
 from ..core.timing.picture import picture_path
-from ..engine.plan import capture_channels
+from ..engine.step.plan import capture_channels
 from ..takes.take import Take
 
 

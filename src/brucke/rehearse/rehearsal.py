@@ -12,7 +12,7 @@ from ..core.knowledge.evidence import Facts, Knowledge
 from ..core.measure.round_trip import Refusal, RoundTrip, round_trip
 from ..core.timing.align import Timing, align, timing
 from ..core.timing.paths import Situation
-from ..ports.files import F32, mono
+from ..ports.sounds.files import F32, mono
 from ..standins.truth import Truth, invent, reports
 from ..takes.proof import prove_take
 from ..takes.take import Take, far_ends_in, save_take

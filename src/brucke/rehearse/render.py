@@ -6,9 +6,9 @@ from pathlib import Path
 import numpy as np
 
 from ..core.document.setup import Setup
-from ..engine.plan import Live, capture_channels, compile_plan, shape_of
-from ..engine.runner import Runner
-from ..ports.files import F32, TrackWriter
+from ..engine.step.plan import Live, capture_channels, compile_plan, shape_of
+from ..engine.step.runner import Runner
+from ..ports.sounds.files import F32, TrackWriter
 
 
 def render_setup(setup: Setup, inputs: dict[str, F32], out: Path, seconds: float | None = None) -> list[Path]:

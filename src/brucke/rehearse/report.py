@@ -2,11 +2,11 @@
 
 from typing import Any
 
-from .. import words
 from ..core.knowledge.take_verdict import ListenerProof
 from ..core.timing.verdicts import delay_impairment
 from ..takes.judging import judge, scatter_ms
-from ..words_review import needs_you, part_text, take_text
+from ..words import timing
+from ..words.review import needs_you, part_text, take_text
 from .rehearsal import Rehearsal
 
 
@@ -22,7 +22,7 @@ def report(done: Rehearsal, exact: bool, seed: int) -> dict[str, Any]:
         listener = setup.listener(t.listener)
         row: dict[str, Any] = {"id": listener.id, "kind": listener.kind}
         if listener.kind == "monitor":
-            row["verdict"] = words.verdict_text(setup, t.verdict)
+            row["verdict"] = timing.verdict_text(setup, t.verdict)
             row["own_sound_ms"] = t.verdict.off_s * 1e3 if t.verdict.code == "own_sound" else None
         else:
             v = verdicts[listener.id]
@@ -63,13 +63,13 @@ def report_lines(done: Rehearsal, result: dict[str, Any], exact: bool) -> list[s
     if result["scatter_ms"] >= 0.05:
         lines.append(f"the players' own scatter, as measured: {result['scatter_ms']:.1f} ms, seed {result['seed']}")
     for row in result["listeners"]:
-        name = words.listener_name(done.setup, row["id"])
+        name = timing.listener_name(done.setup, row["id"])
         lines.append(f"{name}: {row['verdict']}")
         for p in verdicts[row["id"]].parts if row["id"] in verdicts else ():
             left, before = row["left_after_ms"].get(p.part), row["left_before_ms"].get(p.part)
             amount = "" if left is None else f"  left {left:+.3f} ms"
             was = "" if before is None else f" (was {before:+.3f})"
-            lines.append(f"  {words.part_name(done.setup, p.part):10} {part_text(p)}{amount}{was}")
+            lines.append(f"  {timing.part_name(done.setup, p.part):10} {part_text(p)}{amount}{was}")
         if "picture_left_after_ms" in row:
             lines.append(
                 f"  picture    left {row['picture_left_after_ms']:+.1f} ms ± {row['picture_plus_minus_ms']:.1f}"

@@ -12,9 +12,9 @@ from ..core.checks.soundcheck import SILENT_DB, sounds_by_itself
 from ..core.document.setup import Setup
 from ..core.knowledge.evidence import Facts
 from ..core.measure.heard import hear, merged, peak_db
-from ..engine.plan import PlanError
-from ..ports.computer import free_bytes, may_sleep
-from ..ports.files import F32
+from ..engine.step.plan import PlanError
+from ..ports.devices.computer import free_bytes, may_sleep
+from ..ports.sounds.files import F32
 
 if TYPE_CHECKING:
     from .offline import Offline
@@ -53,7 +53,7 @@ def listen_offline(setup: Setup, facts: Facts, folders: Sequence[Path]) -> Facts
 
     Unheard where the engine cannot run it. Errors: SoundFileError for a sound that cannot be read.
     """
-    from ..ports.beat_sounds import beat_sounds
+    from ..ports.sounds.beat_sounds import beat_sounds
     from ..standins.truth import invent
     from .equipment import SEED
     from .offline import Offline

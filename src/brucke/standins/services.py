@@ -9,7 +9,7 @@ import av
 import numpy as np
 
 from ..core.document.setup import Device
-from ..ports.files import TrackWriter
+from ..ports.sounds.files import TrackWriter
 from .camera import HEIGHT, U8, WIDTH
 from .coder import OpusLink
 from .delays import F32, Timeline

@@ -14,8 +14,8 @@ from ..core.document.setup import Device, Part, Setup, Track
 from ..core.measure.picture_offset import clap_times
 from ..core.measure.played import SILENT, TrackMark
 from ..core.units import db_to_gain
-from ..ports.player import BackingPlayer, TrackLike
-from ..ports.track import MemoryTrack
+from ..ports.sounds.player import BackingPlayer, TrackLike
+from ..ports.sounds.track import MemoryTrack
 from .camera import U8, Scene, loudness_of
 from .delays import F32, DelayLine
 from .performer import Performer

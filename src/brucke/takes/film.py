@@ -8,7 +8,7 @@ import numpy as np
 import numpy.typing as npt
 
 from ..core.document.reading import ReadProblem, regular_file
-from ..ports.track import open_media
+from ..ports.sounds.track import open_media
 from .take import TakeError
 
 MAX_PICTURES = 400_000

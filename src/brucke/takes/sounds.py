@@ -6,8 +6,8 @@ import numpy as np
 import soundfile as sf
 
 from ..core.document.reading import ReadProblem, regular_file
-from ..ports.files import BLOCK_FRAMES, F32
-from ..ports.recording import Segment, read_segments, segment_file
+from ..ports.sounds.files import BLOCK_FRAMES, F32
+from ..ports.sounds.segments import Segment, read_segments, segment_file
 from .take import TakeError
 
 LONGEST_S = 3 * 3600

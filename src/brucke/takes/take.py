@@ -14,7 +14,7 @@ from ..core.document.setup_problems import knowledge_problems, leads_outside, pr
 from ..core.knowledge.evidence import Knowledge
 from ..core.knowledge.take_verdict import ListenerProof
 from ..core.measure.played import TrackMark
-from ..ports.recording import read_track
+from ..ports.sounds.segments import read_track
 
 FORMAT = "brucke take"
 VERSION = 1

@@ -12,7 +12,7 @@ from ..core.findings import Finding
 from ..core.knowledge.evidence import Facts
 from ..core.timing.paths import Situation
 from ..rehearse.soundcheck import computer_facts, heard_facts, unheard
-from ..words_soundcheck import mend_text, what_text
+from ..words.soundcheck import mend_text, what_text
 from .running import Running
 from .session import Session
 

@@ -187,8 +187,8 @@ class Documents(QObject):
 
     def bring_in(self, files: list[Path]) -> tuple[list[str], list[str]]:
         """Names under which the setup can use sound files from anywhere, and what was wrong with the others."""
-        from ..ports.files import SoundFileError
-        from ..ports.track import track_info
+        from ..ports.sounds.files import SoundFileError
+        from ..ports.sounds.track import track_info
 
         names, errors = [], []
         for file in files:

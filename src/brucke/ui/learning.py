@@ -3,14 +3,14 @@
 import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from .. import words
 from ..core.edits.chain_edits import keep_profile
 from ..core.edits.naming import free_name
 from ..core.processors import NoiseRemoval
 from ..core.sound.noise_profile import GOOD_S, NotSilent, ProfileLearner
 from ..core.units import db_to_gain
-from ..engine.region import Head
-from ..translation import _
+from ..engine.processes.region import Head
+from ..words import timing
+from ..words.translation import _
 from .running import Running
 from .session import Session
 
@@ -85,12 +85,12 @@ class Learning(QObject):
         found = learner.profile(name)
         if isinstance(found, NotSilent):
             self._end(
-                _("Not learnt: {why}.").format(why=words.not_silent_text(found.code, found.at_s, found.over_db)), True
+                _("Not learnt: {why}.").format(why=timing.not_silent_text(found.code, found.at_s, found.over_db)), True
             )
             return
         if not part.chain or not isinstance(part.chain[0], NoiseRemoval):
             self._end(_("Not learnt: its noise removal is gone."), True)
             return
         after = keep_profile(setup, f"part/{part.id}", found)
-        self._end(_("Learnt: {db}FS of noise.").format(db=words.db_text(found.level_db)), False)
+        self._end(_("Learnt: {db}FS of noise.").format(db=timing.db_text(found.level_db)), False)
         self.session.edit(_("{name} learnt").format(name=name), after, "shape", f"part/{part.id}/0")

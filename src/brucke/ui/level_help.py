@@ -3,7 +3,7 @@
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from ..core.sound.level_advice import LISTEN_S
-from ..translation import _
+from ..words.translation import _
 from .kit.button import Button
 from .kit.label import Words
 from .levelling import Levelling

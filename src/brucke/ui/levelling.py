@@ -4,11 +4,11 @@ import time
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from .. import words
 from ..core.edits.part_edits import set_trim
 from ..core.sound.level_advice import LISTEN_S, level_advice
 from ..core.units import gain_to_db
-from ..translation import _
+from ..words import timing
+from ..words.translation import _
 from .running import Running
 from .session import Session
 
@@ -70,9 +70,9 @@ class Levelling(QObject):
         elif advice.code == "nothing":
             self._end(_("Not set: nothing was heard. Is the microphone on, and the right input chosen?"), True)
         else:
-            trim = words.db_text(advice.trim_db)
+            trim = timing.db_text(advice.trim_db)
             said = _("The loudest was {db}FS; the trim is {trim} now.")
-            self._end(said.format(db=words.db_text(loudest), trim=trim), False)
+            self._end(said.format(db=timing.db_text(loudest), trim=trim), False)
             after = set_trim(setup, part.id, advice.trim_db)
             where = f"part/{part.id}/0" if self._place == "shape" else f"part/{part.id}"
             self.session.edit(_("{part} trim {trim}").format(part=part.name, trim=trim), after, self._place, where)

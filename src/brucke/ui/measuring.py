@@ -6,12 +6,12 @@ from concurrent.futures import Future, ThreadPoolExecutor
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from .. import words
 from ..core.knowledge.evidence import Measurement
 from ..core.measure.round_trip import Refusal, RoundTrip, round_trip
 from ..core.measure.stimulus import StimulusKind
-from ..engine.link import MeasureHandle
+from ..engine.processes.link import MeasureHandle
 from ..rehearse.evidence import measuring_pair, now, round_trip_measurement
+from ..words import timing
 from .running import Running
 from .session import Session
 
@@ -92,7 +92,7 @@ class Measuring(QObject):
         self.changed.emit()
 
     def _refuse(self, code: str, values: dict[str, float] | None = None) -> None:
-        self.message, self.failed = words.refusal_text(code, values or {}), True
+        self.message, self.failed = timing.refusal_text(code, values or {}), True
         self._answer = None
         self._set("idle")
 
@@ -163,7 +163,7 @@ class Measuring(QObject):
             self._compare(found)
             return
         m = round_trip_measurement(self.session.setup, pair[0], found, METHOD_WORDS[self.kind])
-        self.message, self.failed = f"Round trip {words.ms_text(found.seconds, 2)}.", False
+        self.message, self.failed = f"Round trip {timing.ms_text(found.seconds, 2)}.", False
         self._answer = None
         self.state = "idle"
         self.session.learn(self.session.knowledge.with_measurement(m))
@@ -176,13 +176,13 @@ class Measuring(QObject):
             self.changed.emit()
             return
         moved = found.seconds - old.value_s
-        day = words.day_text(old.date)
+        day = timing.day_text(old.date)
         if abs(moved) * self.session.setup.rate_hz <= HALF_FRAME:
             self.message, self.failed = f"Confirmed: the round trip is as it was measured on {day}.", False
             self.session.learn(self.session.knowledge.with_confirmation(old, now()))
         else:
             more = "longer" if moved > 0 else "shorter"
-            amount = words.ms_text(abs(moved), 2)
+            amount = timing.ms_text(abs(moved), 2)
             self.message = f"Not confirmed: the round trip is {amount} {more} than on {day}. Measure again."
             self.failed = True
         self.changed.emit()

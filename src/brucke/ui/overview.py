@@ -2,11 +2,11 @@
 
 import time
 
-from .. import words
 from ..core.knowledge.evidence import device_fingerprint, round_trip_key
 from ..rehearse.evidence import measuring_pair
-from ..words_review import needs_you, take_text
-from ..words_soundcheck import count_text
+from ..words import timing
+from ..words.review import needs_you, take_text
+from ..words.soundcheck import count_text
 from .checking import Checking
 from .deck import Deck, DeckFacts
 from .running import Running
@@ -48,7 +48,7 @@ class Overview:
 
     def refresh(self, aligning: str) -> None:
         """`aligning` is the listener that Align shows: its fault is named first."""
-        bad = [t for t in self.session.timing.listeners if words.needs_you(t.verdict)]
+        bad = [t for t in self.session.timing.listeners if timing.needs_you(t.verdict)]
         self._show_gather()
         self._show_share()
         self._show_shape()
@@ -75,14 +75,14 @@ class Overview:
 
     def _show_align(self, aligning: str) -> None:
         session, span = self.session, self.deck.spans["align"]
-        bad = [t for t in session.timing.listeners if words.needs_you(t.verdict)]
+        bad = [t for t in session.timing.listeners if timing.needs_you(t.verdict)]
         if not session.timing.listeners:
             span.say("nobody listens", "mute")
         elif bad:
             shown = next((t for t in bad if t.listener == aligning), bad[0])
-            span.say(words.verdict_text(session.setup, shown.verdict), "coral")
+            span.say(timing.verdict_text(session.setup, shown.verdict), "coral")
         else:
-            span.say(words.together_text(session.setup, session.timing), "water")
+            span.say(timing.together_text(session.setup, session.timing), "water")
 
     def _show_review(self) -> None:
         count, state = len(self.taking.takes), TAKING.get(self.taking.state)

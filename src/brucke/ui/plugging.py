@@ -9,10 +9,10 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from ..core.edits.chain_edits import plug_ins
 from ..core.processors import PlugIn
-from ..engine.beside import NOT_FINITE, NOT_LOADED, READY, WRONG_LATENCY
-from ..ports.plug_ins import Found, Register, look_through
-from ..translation import _
-from ..words_shape import plug_in_fault_text
+from ..engine.step.beside import NOT_FINITE, NOT_LOADED, READY, WRONG_LATENCY
+from ..ports.plug_ins.known import Found, Register, look_through
+from ..words.shape import plug_in_fault_text
+from ..words.translation import _
 from .running import Running
 from .session import Session
 

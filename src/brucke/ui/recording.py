@@ -10,9 +10,9 @@ import time
 from collections.abc import Callable
 from pathlib import Path
 
-from ..engine.link import EngineLink
-from ..engine.region import Head
-from ..ports.recording import read_segments, segment_file
+from ..engine.processes.link import EngineLink
+from ..engine.processes.region import Head
+from ..ports.sounds.segments import read_segments, segment_file
 
 STILL_S = 0.9  # nothing on disk for so long while the engine gives sound: something is lost
 COMING_S = 3.0  # a recorder that has just been started

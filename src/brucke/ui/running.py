@@ -13,14 +13,14 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from ..core.document.bundle import find_file
 from ..core.document.setup_file import save
 from ..core.knowledge.evidence import round_trip_key
-from ..engine.link import EngineLink
-from ..engine.plan import PlanError, capture_channels, compile_plan, shape_of, wiring
-from ..engine.region import Head
-from ..ports.cards import CardError, check_card
-from ..ports.soundcard import Wiring
+from ..engine.processes.link import EngineLink
+from ..engine.processes.region import Head
+from ..engine.step.plan import PlanError, capture_channels, compile_plan, shape_of, wiring
+from ..ports.devices.card import Wiring
+from ..ports.devices.opening import CardError, check_card
 from ..rehearse.equipment import card_wiring, reported_with_card, world_command
 from ..rehearse.evidence import now
-from ..words import device_name
+from ..words.timing import device_name
 from .session import Session
 
 SLEEP_S = 1.0

@@ -18,10 +18,10 @@ from ..core.knowledge.evidence import Facts, Knowledge, Measurement, round_trip_
 from ..core.timing.align import Timing, timing
 from ..core.timing.paths import Situation
 from ..demo import FOLDER as SHIPPED
-from ..engine.plan import Live, shape_of, wiring
+from ..engine.step.plan import Live, shape_of, wiring
 from ..rehearse.equipment import facts_of
 from ..rehearse.evidence import now
-from ..words import day_text
+from ..words.timing import day_text
 
 MERGE_S = 0.6
 

@@ -3,7 +3,7 @@
 from pathlib import Path
 
 from ..core.document.presets import Shelf
-from ..ports.plug_ins import Register
+from ..ports.plug_ins.known import Register
 from .learning import Learning
 from .levelling import Levelling
 from .plugging import Plugging

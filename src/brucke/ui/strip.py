@@ -12,9 +12,9 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from .. import words
 from ..core.routing.hearing import heard_now
-from ..words_shape import loudness_text
+from ..words import timing
+from ..words.shape import loudness_text
 from .kit.button import Button
 from .kit.flow import Flow
 from .kit.label import Words
@@ -189,9 +189,9 @@ class Strip(QWidget):
         for t in self.session.timing.listeners:
             card = self.cards.get(t.listener)
             if card is not None:
-                tone = "coral" if words.needs_you(t.verdict) else "water"
-                detail = words.verdict_detail(setup, t, self.session.facts)
-                card.say(words.verdict_text(setup, t.verdict), tone, detail)
+                tone = "coral" if timing.needs_you(t.verdict) else "water"
+                detail = timing.verdict_detail(setup, t, self.session.facts)
+                card.say(timing.verdict_text(setup, t.verdict), tone, detail)
         for id, chip in self.moments.items():
             chip.setChecked(id == self.session.live.moment)
         lead = next((p for p in setup.parts if p.kind == "lead"), None)
@@ -211,7 +211,7 @@ class Strip(QWidget):
             for x in setup.listeners
             if x.kind != "monitor" and (x.kind != "recorder" or self.taking.recording.state == "recording")
         ]
-        return words.heard_text(setup, heard) or "nobody hears you: nothing is routed to them, or it is muted"
+        return timing.heard_text(setup, heard) or "nobody hears you: nothing is routed to them, or it is muted"
 
     def transport(self) -> None:
         """Position and play state; called with every frame."""

@@ -13,7 +13,7 @@ from PyQt6.QtCore import QObject, QProcess, QProcessEnvironment, pyqtSignal
 from ..core.knowledge.take_verdict import TakeVerdict
 from ..core.routing.recording import listeners_kept, parts_kept
 from ..core.timing.paths import Situation
-from ..ports.recording import read_segments, read_track
+from ..ports.sounds.segments import read_segments, read_track
 from ..rehearse.evidence import now, picture_measurements
 from ..takes.judging import judge
 from ..takes.take import Take, TakeError, far_ends_in, load_take, save_take

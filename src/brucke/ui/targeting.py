@@ -6,9 +6,9 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from ..core.document.setup import Listener, Setup
 from ..core.edits.chain_edits import bring_to_target, chain_of, gain_slot, owned
 from ..core.sound.level_advice import CLOSE_LU, TARGET_S
-from ..engine.link import Child
-from ..translation import _
-from ..words_shape import loudness_text
+from ..engine.processes.link import Child
+from ..words.shape import loudness_text
+from ..words.translation import _
 from .running import Running
 from .session import Session
 

@@ -2,10 +2,10 @@
 
 from dataclasses import dataclass
 
-from ... import words
 from ...core.document.setup import Setup
 from ...core.timing.align import ListenerTiming
 from ...core.timing.verdicts import PICTURE_EARLY_S, PICTURE_LATE_S
+from ...words import timing
 
 PATTERNS = {"measured": "solid", "unconfirmed": "solid", "calculated": "light", "entered": "light"}
 
@@ -65,7 +65,7 @@ def align_data(setup: Setup, t: ListenerTiming) -> AlignData:
             if s.latency.value > 1e-5:
                 steps.append(
                     Step(
-                        words.stage_text(setup, s), words.stage_short(s), at * 1e3, (at + s.latency.value) * 1e3,
+                        timing.stage_text(setup, s), timing.stage_short(s), at * 1e3, (at + s.latency.value) * 1e3,
                         PATTERNS[s.evidence],
                     )
                 )  # fmt: skip
@@ -74,16 +74,16 @@ def align_data(setup: Setup, t: ListenerTiming) -> AlignData:
         good = r.code != "cannot_be_judged" and (r.in_step or t.least_delay)
         lanes.append(
             Lane(
-                r.part, part.name, part.colour, words.KIND_WORDS[part.kind],
-                words.hearing_text(setup, r.part) if part.kind != "lead" else "", r.origin.value * 1e3, tuple(steps),
+                r.part, part.name, part.colour, timing.KIND_WORDS[part.kind],
+                timing.hearing_text(setup, r.part) if part.kind != "lead" else "", r.origin.value * 1e3, tuple(steps),
                 at * 1e3, delay * 1e3, r.arrival.value * 1e3, None if r.off is None else r.off.value * 1e3,
-                words.route_text(setup, r), good, r.off is not None,
+                timing.route_text(setup, r), good, r.off is not None,
             )
         )  # fmt: skip
     for u in t.unjudged:
         part = setup.part(u.part)
-        kind, why = words.KIND_WORDS[part.kind], words.finding_text(setup, u.problem)
-        lanes.append(Lane(u.part, part.name, part.colour, kind, "", 0, (), 0, 0, 0, None, words.route_text(setup, u), False, False, why))  # fmt: skip
+        kind, why = timing.KIND_WORDS[part.kind], timing.finding_text(setup, u.problem)
+        lanes.append(Lane(u.part, part.name, part.colour, kind, "", 0, (), 0, 0, 0, None, timing.route_text(setup, u), False, False, why))  # fmt: skip
     picture = any(r.kind == "picture" for r in t.routes)
     target = None if t.target is None else t.target.value * 1e3
     band = None
@@ -101,21 +101,23 @@ def table_rows(setup: Setup, t: ListenerTiming) -> tuple[list[str], list[list[st
     head = ["part", "step", "takes", "±", "how we know"]
     rows = []
     for r in t.routes:
-        name = words.part_name(setup, r.part)
+        name = timing.part_name(setup, r.part)
         if r.origin.value > 0:
-            waits = words.hearing_text(setup, r.part)
-            rows.append([name, waits, words.ms_text(r.origin.value, 2), words.plus_minus_text(r.origin.plus_minus), ""])
+            waits = timing.hearing_text(setup, r.part)
+            rows.append(
+                [name, waits, timing.ms_text(r.origin.value, 2), timing.plus_minus_text(r.origin.plus_minus), ""]
+            )
         for s in r.stages:
             rows.append(
                 [
-                    name, words.stage_text(setup, s), words.ms_text(s.latency.value, 2),
-                    words.plus_minus_text(s.latency.plus_minus), words.evidence_text(s),
+                    name, timing.stage_text(setup, s), timing.ms_text(s.latency.value, 2),
+                    timing.plus_minus_text(s.latency.plus_minus), timing.evidence_text(s),
                 ]
             )  # fmt: skip
         delay = r.delay_frames / setup.rate_hz
-        rows.append([name, "delay", words.ms_text(delay, 2), "", "set here" if delay else ""])
-        arrives = words.plus_minus_text(r.off.plus_minus) if r.off is not None else ""
-        rows.append([name, "arrives", words.ms_text(r.arrival.value, 2), arrives, words.route_text(setup, r)])
+        rows.append([name, "delay", timing.ms_text(delay, 2), "", "set here" if delay else ""])
+        arrives = timing.plus_minus_text(r.off.plus_minus) if r.off is not None else ""
+        rows.append([name, "arrives", timing.ms_text(r.arrival.value, 2), arrives, timing.route_text(setup, r)])
     for u in t.unjudged:
-        rows.append([words.part_name(setup, u.part), "arrives", "", "", words.route_text(setup, u)])
+        rows.append([timing.part_name(setup, u.part), "arrives", "", "", timing.route_text(setup, u)])
     return head, rows

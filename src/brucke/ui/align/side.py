@@ -3,11 +3,11 @@
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QDoubleSpinBox, QProgressBar, QSpinBox, QVBoxLayout, QWidget
 
-from ... import words
 from ...core.document.setup import Setup
 from ...core.knowledge.evidence import device_fingerprint, round_trip_key
 from ...core.timing.align import ListenerTiming
 from ...rehearse.evidence import measuring_pair
+from ...words import timing
 from ..kit.button import Button
 from ..kit.card import Card
 from ..kit.curve import Curve
@@ -50,22 +50,22 @@ class VerdictCard(Card):
     def show_route(self, setup: Setup, t: ListenerTiming, part: str) -> None:
         r, problem = t.route(part), t.problem(part)
         if problem is not None:
-            self._say_only("cannot be judged", "coral", words.finding_text(setup, problem))
+            self._say_only("cannot be judged", "coral", timing.finding_text(setup, problem))
             return
         if r is None:
             self._say_only("–", "mute", "Choose a part to see why it arrives when it does.")
             return
         if t.verdict.on_purpose and r.part == t.verdict.part:
-            apart = words.ms_text(abs(t.verdict.off_s))
-            text = f"{words.verdict_text(setup, t.verdict)}. {words.route_reason(setup, t, r)}"
+            apart = timing.ms_text(abs(t.verdict.off_s))
+            text = f"{timing.verdict_text(setup, t.verdict)}. {timing.route_reason(setup, t, r)}"
             self._say_only(f"{apart} apart", "water", text)
             return
         good = r.in_step or r.off is None or t.least_delay
-        self.headline.say(words.route_headline(setup, r), "water" if good else "coral")
-        self.plus_minus.say(words.plus_minus_text(r.off.plus_minus) if r.off is not None else "")
-        self.reason.say(words.route_reason(setup, t, r))
+        self.headline.say(timing.route_headline(setup, r), "water" if good else "coral")
+        self.plus_minus.say(timing.plus_minus_text(r.off.plus_minus) if r.off is not None else "")
+        self.reason.say(timing.route_reason(setup, t, r))
         self.one.setVisible(t.can_delay(setup, r) and not r.in_step)
-        self.one.setText(f"Delay {words.ms_text(r.align_delay_frames / setup.rate_hz)}")
+        self.one.setText(f"Delay {timing.ms_text(r.align_delay_frames / setup.rate_hz)}")
         others = [x for x in t.routes if t.can_delay(setup, x) and not x.in_step]
         self.all.setVisible(bool(others) and not t.least_delay)
         self.all.set_kind("outline" if self.one.isVisibleTo(self) else "primary")
@@ -152,9 +152,9 @@ class EvidenceCard(Card):
             good = self.session.knowledge.good(round_trip_key(pair[0]), device_fingerprint(setup, pair[0]))
         shown = good or newest
         self.button.set_kind("outline" if good else "primary")
-        self.curve.show_curve(shown.proof if shown else (), words.ms_text(shown.value_s, 2) if shown else "")
-        self.found.say(f"Round trip, {words.measurement_text(shown)}" if shown else self._first_words(m))
-        self.when.say(words.measured_text(shown, unconfirmed and shown is good) if shown else "")
+        self.curve.show_curve(shown.proof if shown else (), timing.ms_text(shown.value_s, 2) if shown else "")
+        self.found.say(f"Round trip, {timing.measurement_text(shown)}" if shown else self._first_words(m))
+        self.when.say(timing.measured_text(shown, unconfirmed and shown is good) if shown else "")
         self.note.say(self._note(m, good is None and newest is not None, shown.note if shown else ""), self._tone(m))
 
     def _first_words(self, m: Measuring) -> str:
@@ -193,7 +193,7 @@ class HandOffCard(Card):
         self.column.addLayout(line)
 
     def show_timing(self, setup: Setup, t: ListenerTiming) -> None:
-        value, note = words.hand_off_text(t)
+        value, note = timing.hand_off_text(t)
         self.lead.say("Picture delay in the streaming program")
         self.value.say(value, "coral" if t.hand_off_s >= 0.5e-3 else "water")
         self.rest.say(note)
@@ -224,8 +224,8 @@ class Side(QWidget):
     def show_timing(self, setup: Setup, t: ListenerTiming, part: str) -> None:
         chosen = t.route(part) is not None or t.problem(part) is not None
         colour = f"part:{setup.part(part).colour}" if chosen else "ink"
-        self.title.say(f"{words.part_name(setup, part)}" if chosen else "Arrivals", colour)
-        self.to.say(f"to {words.listener_name(setup, t.listener)}" if chosen else "")
+        self.title.say(f"{timing.part_name(setup, part)}" if chosen else "Arrivals", colour)
+        self.to.say(f"to {timing.listener_name(setup, t.listener)}" if chosen else "")
         self.verdict.show_route(setup, t, part)
         self.how.say("How we know")
         self.evidence.refresh()

@@ -3,10 +3,10 @@
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QStackedWidget, QVBoxLayout, QWidget
 
-from ... import words
 from ...core.edits.route_edits import set_delay, set_delays
 from ...core.timing.align import align
 from ...core.timing.paths import Situation
+from ...words import timing as words
 from ..kit.button import Button
 from ..kit.flow import Flow
 from ..kit.label import Words

@@ -7,9 +7,9 @@ from PyQt6.QtCore import QTimer
 
 from ...core.document.setup import Device, Setup
 from ...core.edits.route_edits import change_device, let_lead
-from ...ports.cards import Card as SoundCard
-from ...ports.cards import CardError, list_cards
-from ...translation import _
+from ...ports.devices.opening import Card as SoundCard
+from ...ports.devices.opening import CardError, list_cards
+from ...words.translation import _
 from ..kit.button import Button
 from ..kit.card import Card
 from ..kit.chips import Chips

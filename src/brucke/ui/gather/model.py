@@ -2,12 +2,12 @@
 
 from dataclasses import dataclass
 
-from ... import words
 from ...core.document.setup import Device, Part, Setup
 from ...core.edits.part_edits import mode_of
 from ...core.knowledge.evidence import Facts
 from ...core.units import buffer_seconds
-from ...translation import _
+from ...words import timing
+from ...words.translation import _
 
 
 @dataclass(frozen=True)
@@ -48,7 +48,7 @@ class GatherData:
 
 
 def comes_from(setup: Setup, part: Part) -> str:
-    device = words.device_name(setup, part.device)
+    device = timing.device_name(setup, part.device)
     if part.tracks:
         return f"{device} · {part.tracks[part.track].file}"
     kind = setup.device(part.device).kind
@@ -69,8 +69,8 @@ def _part_row(setup: Setup, part: Part, facts: Facts, clips: dict[str, int], mut
     else:
         note = _("clipped {n} ×").format(n=count) if count else ""
     return PartRow(
-        part.id, part.name, words.KIND_WORDS[part.kind], part.colour, comes_from(setup, part),
-        mode_of(part) if part.channels else "–", words.db_text(part.trim_db) if part.channels else "–",
+        part.id, part.name, timing.KIND_WORDS[part.kind], part.colour, comes_from(setup, part),
+        mode_of(part) if part.channels else "–", timing.db_text(part.trim_db) if part.channels else "–",
         min(2, len(part.channels)), note, _("may be silent") if part.quiet else "",
     )  # fmt: skip
 
@@ -79,12 +79,12 @@ def _device_row(setup: Setup, d: Device, facts: Facts) -> DeviceRow:
     missing = d.id in facts.missing
     if d.kind == "camera":
         period = 1 / d.pictures_per_s
-        return DeviceRow(d.id, d.name, f"{d.pictures_per_s:g} / s", "", "", words.ms_text(period), "", False, missing)
+        return DeviceRow(d.id, d.name, f"{d.pictures_per_s:g} / s", "", "", timing.ms_text(period), "", False, missing)
     held = buffer_seconds(d.buffer_frames, d.buffers, d.rate_hz)
     clock = _("not there; joins by itself") if missing else _("sets the clock") if d.sets_clock else ""
     return DeviceRow(
         d.id, d.name, f"{d.rate_hz // 1000} {d.rate_hz % 1000:03d} Hz", f"{d.bits} bit",
-        f"{d.buffer_frames} × {d.buffers}" if d.buffer_frames else "–", words.ms_text(held) if held else "–", clock,
+        f"{d.buffer_frames} × {d.buffers}" if d.buffer_frames else "–", timing.ms_text(held) if held else "–", clock,
         d.rate_hz != setup.rate_hz, missing,
     )  # fmt: skip
 

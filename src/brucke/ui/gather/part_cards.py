@@ -2,13 +2,13 @@
 
 from collections.abc import Callable
 
-from ... import words
 from ...core.document.setup import IN_THE_ROOM, Part, Setup
 from ...core.edits import chain_edits, part_edits
 from ...core.edits.part_edits import MODES, mode_of
 from ...core.edits.route_edits import switch
 from ...core.sound.level_advice import GOOD_DB
-from ...translation import _
+from ...words import timing
+from ...words.translation import _
 from ..kit.button import Button
 from ..kit.card import Card
 from ..kit.chips import Chips
@@ -85,15 +85,15 @@ class LevelCard(PartCard):
         else:
             self.hint.say(
                 _("The loudest line should peak between the two marks: {low} to {high}FS.").format(
-                    low=words.db_text(GOOD_DB[0]), high=words.db_text(GOOD_DB[1])
+                    low=timing.db_text(GOOD_DB[0]), high=timing.db_text(GOOD_DB[1])
                 ),
                 "mute",
             )
         self.anew.setVisible(clips > 0)
-        self.input.say(_("input –") if peak_db is None else _("input {db}FS").format(db=words.db_text(peak_db)))
+        self.input.say(_("input –") if peak_db is None else _("input {db}FS").format(db=timing.db_text(peak_db)))
 
     def _trimmed(self, value: float) -> None:
-        label = f"{self.part.name} trim {words.db_text(value)}"
+        label = f"{self.part.name} trim {timing.db_text(value)}"
         self.edit(label, part_edits.set_trim(self.setup, self.part.id, value))
 
 
@@ -218,7 +218,7 @@ class AlongCard(PartCard):
         part, setup = self.part, self.setup
         if part.kind == "picture":
             after = part_edits.change_part(setup, part.id, shows=lead)
-            self.edit(f"{part.name} shows {words.part_name(setup, lead)}", after)
+            self.edit(f"{part.name} shows {timing.part_name(setup, lead)}", after)
             return
         if not lead:
             after = part_edits.change_part(setup, part.id, kind="lead", follows="", hears_at="")
@@ -226,7 +226,7 @@ class AlongCard(PartCard):
             return
         monitor = next((x.id for x in setup.listeners if x.kind == "monitor"), "")
         after = part_edits.change_part(setup, part.id, kind="follower", follows=lead, hears_at=part.hears_at or monitor)
-        self.edit(f"{part.name} plays along with {words.part_name(setup, lead)}", after)
+        self.edit(f"{part.name} plays along with {timing.part_name(setup, lead)}", after)
 
     def _place(self, place: str) -> None:
         after = part_edits.change_part(self.setup, self.part.id, hears_at=place)

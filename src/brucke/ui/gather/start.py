@@ -7,8 +7,8 @@ from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QPainter, QPainterPath, QPaintEvent, QPen
 from PyQt6.QtWidgets import QAbstractButton, QSizePolicy, QVBoxLayout, QWidget
 
-from ...words import date_text
-from ...words_documents import BEGINNING_WORDS, TEMPLATE_WORDS
+from ...words.documents import BEGINNING_WORDS, TEMPLATE_WORDS
+from ...words.timing import date_text
 from ..kit.button import Button
 from ..kit.flow import Flow
 from ..kit.label import Words

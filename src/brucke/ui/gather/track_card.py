@@ -7,7 +7,7 @@ from PyQt6.QtWidgets import QFileDialog, QListWidget
 from ...core.document.bundle import find_file
 from ...core.document.setup import Part
 from ...core.edits import part_edits
-from ...translation import _
+from ...words.translation import _
 from ..documents import Documents
 from ..kit.button import Button
 from ..kit.field import NumberField
@@ -96,7 +96,7 @@ class TrackCard(PartCard):
 
     def choose_files(self) -> None:
         folder = str(self.documents.settings.value("tracks", str(Path.home())))
-        from ...ports.track import SUFFIXES
+        from ...ports.sounds.track import SUFFIXES
 
         kinds = " ".join(f"*.{s}" for s in SUFFIXES)
         names, _kind = QFileDialog.getOpenFileNames(self, "Add backing tracks", folder, f"Sound and video ({kinds})")

@@ -7,12 +7,12 @@ from msgspec.structs import replace
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
-from ... import words
 from ...core.document.setup import Setup
 from ...core.edits import part_edits
 from ...core.edits.route_edits import change_device
 from ...core.units import gain_to_db
-from ...words_documents import PART_NAMES, SOURCE_WORDS
+from ...words import timing
+from ...words.documents import PART_NAMES, SOURCE_WORDS
 from ..documents import Documents
 from ..kit.button import Button
 from ..kit.flow import Flow
@@ -296,7 +296,7 @@ class GatherView(QWidget):
 
     def toggle_mute(self) -> None:
         live = self.session.live
-        if self.part and words.part_name(self.session.setup, self.part):
+        if self.part and timing.part_name(self.session.setup, self.part):
             self.session.set_live(replace(live, muted=live.muted ^ {self.part}))
 
     def _count_anew(self) -> None:

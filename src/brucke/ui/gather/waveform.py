@@ -34,8 +34,8 @@ class Outline:
         self._stop = True
 
     def _read(self) -> None:
-        from ...ports.files import SoundFileError
-        from ...ports.track import chunks, track_info
+        from ...ports.sounds.files import SoundFileError
+        from ...ports.sounds.track import chunks, track_info
 
         bucket = LOOK_HZ // BUCKETS_A_SECOND
         rest = np.zeros(0, np.float32)

@@ -6,7 +6,7 @@ from PyQt6.QtCore import Qt
 
 from ...core.findings import Finding
 from ...core.timing.paths import Situation
-from ...words_soundcheck import mend_text, mended_by, what_text, why_text
+from ...words.soundcheck import mend_text, mended_by, what_text, why_text
 from ..theme.theme import Theme
 from .button import Button
 from .card import Card

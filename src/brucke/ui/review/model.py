@@ -2,11 +2,11 @@
 
 from dataclasses import dataclass
 
-from ... import words
 from ...core.knowledge.take_verdict import ListenerProof, PartVerdict, TakeVerdict
 from ...takes.judging import judge
 from ...takes.take import Take
-from ...words_review import left_text, needs_you, part_text, take_text
+from ...words import timing
+from ...words.review import left_text, needs_you, part_text, take_text
 
 DRAWN = ("in_step", "early", "late", "not_sure")
 
@@ -85,9 +85,9 @@ def review_data(take: Take | None, before: Take | None) -> ReviewData:
         proof = take.proof.get(listener)
         old = before.proof.get(listener) if before else None
         marks = () if proof is None or v.reason else tuple(_marks(take, v, _lead(take, proof), old))
-        text, name = take_text(take.setup, v), words.listener_name(take.setup, listener)
+        text, name = take_text(take.setup, v), timing.listener_name(take.setup, listener)
         groups.append(Group(listener, name, marks, text if v.reason else "", text, not needs_you(v)))
-    return ReviewData(f"Take of {words.date_text(take.date)}", tuple(groups), "")
+    return ReviewData(f"Take of {timing.date_text(take.date)}", tuple(groups), "")
 
 
 def table_rows(data: ReviewData) -> tuple[list[str], list[list[str]]]:

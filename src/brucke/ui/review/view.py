@@ -3,8 +3,8 @@
 from PyQt6.QtCore import QSize, pyqtSignal
 from PyQt6.QtWidgets import QStackedWidget, QVBoxLayout, QWidget
 
-from ... import words
 from ...takes.judging import scatter_ms
+from ...words import timing
 from ..kit.button import Button
 from ..kit.card import Card
 from ..kit.flow import Flow
@@ -185,7 +185,7 @@ class ReviewView(QWidget):
         self._chips = []
         first = max(0, len(self.taking.takes) - SHOWN_TAKES)
         for i, (_, take) in list(enumerate(self.taking.takes))[first:]:
-            chip = Button(self.theme, f"{i + 1} · {words.date_text(take.date).replace('today ', '')}", "chip")
+            chip = Button(self.theme, f"{i + 1} · {timing.date_text(take.date).replace('today ', '')}", "chip")
             chip.setChecked(i == self.taking.chosen)
             chip.clicked.connect(lambda _checked=False, i=i: self._choose_take(i))
             self._flow.addWidget(chip)

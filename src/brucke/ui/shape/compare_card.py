@@ -4,9 +4,9 @@ from PyQt6.QtCore import pyqtSignal
 
 from ...core.document.setup import Setup
 from ...core.edits import chain_edits
-from ...engine.plan import Without
-from ...translation import _
-from ...words_shape import matched_text
+from ...engine.step.plan import Without
+from ...words.shape import matched_text
+from ...words.translation import _
 from ..kit.button import Button
 from ..kit.card import Card
 from ..kit.chips import Chips

@@ -4,8 +4,8 @@ from functools import partial
 
 from ...core.document.setup import Setup
 from ...core.edits.route_edits import set_bypass, set_processed
-from ...translation import _
-from ...words_shape import felt_text
+from ...words.shape import felt_text
+from ...words.translation import _
 from ..kit.button import Button
 from ..kit.card import Card
 from ..kit.flow import Flow

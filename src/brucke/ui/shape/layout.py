@@ -4,7 +4,7 @@ from dataclasses import dataclass, field
 
 from PyQt6.QtCore import QRectF
 
-from ...translation import _
+from ...words.translation import _
 from ..paint.sheet import Box, Line, Sheet
 from ..theme.fonts import elided, height, width
 from ..theme.tokens import Tokens

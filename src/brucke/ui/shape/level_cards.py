@@ -4,8 +4,8 @@ from PyQt6.QtCore import pyqtSignal
 
 from ...core.document.setup import Listener, Part, Setup
 from ...core.edits import chain_edits
-from ...translation import _
-from ...words_shape import LOUDNESS_WORDS, loudness_text, off_target_text, peak_text
+from ...words.shape import LOUDNESS_WORDS, loudness_text, off_target_text, peak_text
+from ...words.translation import _
 from ..kit.button import Button
 from ..kit.card import Card
 from ..kit.field import NumberField

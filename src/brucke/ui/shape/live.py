@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 from PyQt6.QtCore import QRectF
 
-from ...words_doing import level_text, now_text
+from ...words.doing import level_text, now_text
 from ..paint.sheet import Box, Line, Sheet
 from ..theme.fonts import elided
 from ..theme.tokens import Tokens

@@ -4,7 +4,6 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from ... import words
 from ...core.document.setup import Listener, Part, Setup
 from ...core.edits.chain_edits import owned
 from ...core.processors import (
@@ -24,10 +23,11 @@ from ...core.processors import (
 from ...core.sound.parameters import copies_ms, latency_frames, processor_latency_frames
 from ...core.sound.response import filter_response_db, level_curve_db
 from ...core.units import db_to_gain
-from ...engine.plan import Without
-from ...translation import _
-from ...words_doing import doing_text
-from ...words_shape import PLUG_IN_FAULTS, kind_of, processor_name, shown_values
+from ...engine.step.plan import Without
+from ...words import timing
+from ...words.doing import doing_text
+from ...words.shape import PLUG_IN_FAULTS, kind_of, processor_name, shown_values
+from ...words.translation import _
 
 POINTS = 96
 FILTER_DB, LEVEL_DB = 18.0, -60.0  # the edges of the two kinds of drawing
@@ -110,7 +110,7 @@ def _bars(p: Processor) -> tuple[tuple[float, float], ...]:
 def _band(p: Processor, setup: Setup, trim_db: float) -> ProcessorBand:
     rate_hz, frames = setup.rate_hz, processor_latency_frames(p, setup.block_frames)
     curve, straight = _curve(p, setup, trim_db)
-    cost = words.ms_text(frames / rate_hz, 1) if frames else _("0 ms")
+    cost = timing.ms_text(frames / rate_hz, 1) if frames else _("0 ms")
     threshold = 1 - held(p, "threshold_db") / LEVEL_DB if isinstance(p, Gate | Compressor) else None
     return ProcessorBand(
         kind_of(p), processor_name(p), p.on, cost, frames > 0, doing_text(p), p, tuple(shown_values(p)), curve, straight,
@@ -132,7 +132,7 @@ def shape_data(
     thing = owned(setup, owner)
     trim_db = thing.trim_db if isinstance(thing, Part) else 0.0
     frames = latency_frames(thing.chain, setup.block_frames)
-    cost = _("processing costs {ms}").format(ms=words.ms_text(frames / setup.rate_hz, 1) if frames else _("no time"))
+    cost = _("processing costs {ms}").format(ms=timing.ms_text(frames / setup.rate_hz, 1) if frames else _("no time"))
     bands = [_band(p, setup, trim_db) for p in thing.chain]
     for i, p in enumerate(thing.chain):
         if p.on and isinstance(p, PlugIn) and (faults or {}).get(p.place):

@@ -14,9 +14,9 @@ from ...core.processors import NoiseRemoval
 from ...core.sound.noise_profile import GOOD_S
 from ...core.sound.parameters import processor_latency_frames
 from ...core.sound.profile_file import PROFILE_SUFFIX, load_profile, save_profile
-from ...translation import _
-from ...words import ms_text
-from ...words_shape import WINDOWS_WORDS, mismatch_text
+from ...words.shape import WINDOWS_WORDS, mismatch_text
+from ...words.timing import ms_text
+from ...words.translation import _
 from ..kit.button import Button
 from ..kit.card import Card
 from ..kit.chips import Chips

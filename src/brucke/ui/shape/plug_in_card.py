@@ -7,8 +7,8 @@ from PyQt6.QtWidgets import QWidget
 from ...core.document.setup import Setup
 from ...core.edits import chain_edits
 from ...core.processors import PlugIn
-from ...translation import _
-from ...words_shape import plug_in_fault_text
+from ...words.shape import plug_in_fault_text
+from ...words.translation import _
 from ..kit.button import Button
 from ..kit.card import Card
 from ..kit.field import NumberField

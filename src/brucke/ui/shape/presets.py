@@ -19,8 +19,8 @@ from ...core.document import presets
 from ...core.document.own_file import FileProblem
 from ...core.document.presets import OWN, PRESET_SUFFIX, Shelf, apply_preset, preset_of
 from ...core.edits.chain_edits import Chain
-from ...translation import _
-from ...words_shape import PRESET_NAMES
+from ...words.shape import PRESET_NAMES
+from ...words.translation import _
 from ..session import Session
 
 

@@ -8,8 +8,8 @@ from PyQt6.QtWidgets import QVBoxLayout, QWidget
 from ...core.document.setup import Setup
 from ...core.edits import chain_edits
 from ...core.processors import RANGES, Equaliser, HighPass, NoiseRemoval, Processor, Thickening
-from ...translation import _
-from ...words_shape import FIELDS, SHAPES, processor_name
+from ...words.shape import FIELDS, SHAPES, processor_name
+from ...words.translation import _
 from ..kit.button import Button
 from ..kit.card import Card
 from ..kit.chips import Chips

@@ -12,9 +12,9 @@ from ...core.edits import chain_edits
 from ...core.edits.chain_edits import Chain, owned, owner_of
 from ...core.processors import MAX_PLUG_INS, MAX_SLOTS, NoiseRemoval, PlugIn, Processor
 from ...core.sound.parameters import latency_frames
-from ...engine.plan import Without
-from ...words import ms_text
-from ...words_shape import KINDS, processor_name
+from ...engine.step.plan import Without
+from ...words.shape import KINDS, processor_name
+from ...words.timing import ms_text
 from ..kit.button import Button
 from ..kit.chips import Chips
 from ..kit.flow import Flow

@@ -5,16 +5,16 @@ from dataclasses import dataclass
 
 import msgspec
 
-from ... import words
 from ...core.checks.soundcheck import Result
 from ...core.document.setup import Listener, Part, Setup
 from ...core.edits.listener_edits import Heard, heard_by
 from ...core.findings import Finding
 from ...core.routing.ways import own_return
 from ...core.timing.align import ListenerTiming, RouteTiming, Timing, Unjudged
-from ...translation import _
-from ...words_documents import LISTENER_KINDS
-from ...words_soundcheck import short_text
+from ...words import timing as words
+from ...words.documents import LISTENER_KINDS
+from ...words.soundcheck import short_text
+from ...words.translation import _
 
 HEARD_WORDS = {"all": _("all"), "some": _("some"), "none": _("none")}
 BUT_THEMSELVES = _("everyone but themselves")

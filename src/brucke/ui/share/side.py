@@ -4,14 +4,14 @@ from collections.abc import Callable
 
 from PyQt6.QtWidgets import QHBoxLayout, QWidget
 
-from ... import words
 from ...core.document.setup import Listener, MapPoint, Part, Route, Setup
 from ...core.edits import chain_edits, listener_edits, route_edits
 from ...core.routing.maps import effective_map
 from ...core.routing.ways import own_return
 from ...core.timing.align import Timing
-from ...translation import _
-from ...words_documents import TRACKS_WORDS
+from ...words import timing as words
+from ...words.documents import TRACKS_WORDS
+from ...words.translation import _
 from ..kit.button import Button
 from ..kit.card import Card
 from ..kit.chips import Chips

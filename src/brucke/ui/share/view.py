@@ -9,12 +9,12 @@ from PyQt6.QtCore import QTimer, pyqtSignal
 from PyQt6.QtGui import QPainter, QPaintEvent
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
-from ... import words
 from ...core.document.setup import Route, Setup
 from ...core.edits import listener_edits, route_edits
 from ...core.findings import Finding
 from ...core.routing.ways import own_return
-from ...words_documents import LISTENER_MENU, LISTENER_WORDS
+from ...words import timing
+from ...words.documents import LISTENER_MENU, LISTENER_WORDS
 from ..checking import Checking
 from ..kit.button import Button
 from ..kit.card import paint_card
@@ -207,7 +207,7 @@ class ShareView(QWidget):
         return cells or ([(part, listener)] if listener else [])
 
     def _named(self, cells: list[tuple[str, str]]) -> str:
-        return words.route_name(self.session.setup, *cells[0]) if len(cells) == 1 else f"{len(cells)} routes"
+        return timing.route_name(self.session.setup, *cells[0]) if len(cells) == 1 else f"{len(cells)} routes"
 
     def toggle(self) -> None:
         """The chosen routes on or off, all alike; or one of the two questions answered the other way."""
@@ -222,7 +222,7 @@ class ShareView(QWidget):
         on = not (current is not None and current.on)
         after = route_edits.switch(setup, cells, on)
         if after == setup and on and own_return(setup.part(cells[0][0]), cells[0][1]):
-            name = words.listener_name(setup, cells[0][1])
+            name = timing.listener_name(setup, cells[0][1])
             text = f"{name} never gets its own far end back; they would hear themselves late. On the right it can be asked for."
             self.session.noticed.emit(text, "amber")
             return
@@ -235,7 +235,7 @@ class ShareView(QWidget):
             return
         after = listener_edits.toggle_heard(setup, part, mine)
         heard = listener_edits.heard_by(after, part, mine)
-        self._edit(f"{words.part_name(setup, part)}, {'I hear it' if mine else 'they hear it'}: {heard}", after)
+        self._edit(f"{timing.part_name(setup, part)}, {'I hear it' if mine else 'they hear it'}: {heard}", after)
 
     def nudge(self, by: float) -> None:
         cells = [c for c in self._chosen() if (r := self.session.setup.route(*c)) is not None and r.on]
@@ -277,7 +277,7 @@ class ShareView(QWidget):
         self.entry.hide()
         self.grid.setFocus()
         after = route_edits.switch(route_edits.set_gains(self.session.setup, cells, value), cells, True)
-        self._edit(f"{self._named(cells)} to {words.db_text(value)}", after)
+        self._edit(f"{self._named(cells)} to {timing.db_text(value)}", after)
 
     def copy(self) -> None:
         """The chosen routes, where they stand to one another: cells, a row, a column."""
@@ -324,7 +324,7 @@ class ShareView(QWidget):
         else:
             after = route_edits.move_route(setup, source, target)
         verb = "copied" if copy else "moved"
-        text = f"{words.route_name(setup, *source)} {verb} to {words.route_name(setup, *target)}"
+        text = f"{timing.route_name(setup, *source)} {verb} to {timing.route_name(setup, *target)}"
         self.session.edit(text, after, "share", "/".join(target))
         self.grid.choose(*target)
 

@@ -4,7 +4,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QProgressBar, QVBoxLayout, QWidget
 
 from ...core.findings import Finding
-from ...words_soundcheck import CHECK_TITLES, count_text
+from ...words.soundcheck import CHECK_TITLES, count_text
 from ..checking import LISTEN_S, Checking
 from ..kit.button import Button
 from ..kit.card import Card

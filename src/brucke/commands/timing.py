@@ -1,0 +1,90 @@
+"""Stages, arrivals, and the delays that would align."""
+
+import argparse
+from typing import Any
+
+from ..core.document.setup import Setup
+from ..core.document.setup_file import load
+from ..core.knowledge.evidence import Facts
+from ..core.timing.align import ListenerTiming, RouteTiming, Unjudged, align, timing
+from ..core.timing.paths import Situation
+from ..words import timing as words
+from .output import CannotDo, emit
+
+
+def _facts(setup: Setup) -> Facts:
+    from ..standins.truth import invent, reports
+
+    return Facts(reported_s=reports(setup, invent(setup, 1, True)))
+
+
+def arrivals(args: argparse.Namespace) -> int:
+    setup, knowledge = load(args.setup)
+    if args.listener and all(x.id != args.listener for x in setup.listeners):
+        raise CannotDo(f"{args.setup.name}: listeners: no listener “{args.listener}”")
+    known = Situation(setup, knowledge, _facts(setup))
+    now = timing(known)
+    after = timing(Situation(align(known), knowledge, known.facts))
+    shown = [t for t in now.listeners if args.listener in (None, t.listener)]
+    result = {"listeners": [_arrivals_of(setup, t, after.of(t.listener)) for t in shown]}
+    emit(args, result, lambda: [line for t in shown for line in _arrival_lines(setup, t)])
+    return 1 if any(words.needs_you(t.verdict) for t in shown) else 0
+
+
+def _arrivals_of(setup: Setup, t: ListenerTiming, after: ListenerTiming) -> dict[str, Any]:
+    rate = setup.rate_hz
+
+    def route(r: RouteTiming) -> dict[str, Any]:
+        solved = after.route(r.part)
+        frames = solved.delay_frames if solved is not None else r.align_delay_frames
+        return {
+            "part": r.part,
+            "code": r.code,
+            "arrival_ms": r.arrival.value * 1e3,
+            "plus_minus_ms": r.arrival.plus_minus * 1e3,
+            "off_ms": None if r.off is None else r.off.value * 1e3,
+            "off_plus_minus_ms": None if r.off is None else r.off.plus_minus * 1e3,
+            "delay_ms": r.delay_frames / rate * 1e3,
+            "align_delay_ms": frames / rate * 1e3,
+            "stages": [
+                {
+                    "name": words.stage_text(setup, s),
+                    "latency_ms": s.latency.value * 1e3,
+                    "plus_minus_ms": s.latency.plus_minus * 1e3,
+                    "evidence": s.evidence,
+                }
+                for s in r.stages
+            ],
+        }
+
+    def unjudged(u: Unjudged) -> dict[str, Any]:
+        unknown = ("arrival_ms", "plus_minus_ms", "off_ms", "off_plus_minus_ms", "align_delay_ms")
+        why = words.finding_text(setup, u.problem)
+        return {"part": u.part, "code": u.code, **dict.fromkeys(unknown), "reason": why, "stages": []}
+
+    listener = setup.listener(t.listener)
+    return {
+        "id": listener.id,
+        "kind": listener.kind,
+        "target_ms": None if t.target is None else t.target.value * 1e3,
+        "counted_to": "ears" if t.to_ears else "our own output",
+        "verdict": words.verdict_text(setup, t.verdict),
+        "verdict_code": t.verdict.code,
+        "hand_off_ms": t.hand_off_s * 1e3,
+        "findings": [words.finding_text(setup, f) for f in t.findings],
+        "routes": [*map(route, t.routes), *map(unjudged, t.unjudged)],
+    }
+
+
+def _arrival_lines(setup: Setup, t: ListenerTiming) -> list[str]:
+    lines = [f"{words.listener_name(setup, t.listener)}: {words.verdict_text(setup, t.verdict)}"]
+    for r in t.routes:
+        steps = " + ".join(f"{words.stage_text(setup, s)} {s.latency.value * 1e3:.2f}" for s in r.stages)
+        delay = r.delay_frames / setup.rate_hz
+        lines.append(
+            f"  {words.part_name(setup, r.part):10} arrives {words.ms_text(r.arrival.value, 2):>10}  "
+            f"delay {words.ms_text(delay, 2):>9}  ({steps})  {words.route_text(setup, r)}"
+        )
+    lines += [f"  {words.part_name(setup, u.part):10} {words.route_text(setup, u)}" for u in t.unjudged]
+    lines += [f"  {words.finding_text(setup, f)}" for f in t.findings]
+    return lines

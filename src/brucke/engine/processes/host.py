@@ -1,0 +1,205 @@
+"""The engine's own process: one thread, the block path and nothing else.
+
+python -m brucke.engine.processes.host SHAPE FD SOCKET BELLS [WIRING] — started by `link.py`, never by hand.
+"""
+
+import contextlib
+import ctypes
+import gc
+import os
+import resource
+import sys
+import time
+from typing import Any
+
+import msgspec
+import numpy as np
+
+from ...ports.devices.card import CardPort, Wiring
+from ...ports.devices.port import Port
+from ...ports.devices.rings import RingPort
+from ..step.beside import SENT, SharedBeside
+from ..step.noise import NoiseStage
+from ..step.runner import MeasureOrder, Runner
+from .channel import Channel
+from .region import Head, Region, attach, record_frames
+
+COMMANDS_A_BLOCK = 4
+MEASURE_STATES = {"": 0, "fading": 1, "sounding": 2, "done": 3}
+REFUSED = 4
+
+
+class Host:
+    def __init__(self, region: Region, channel: Channel, bells: list[int], wiring: Wiring | None = None):
+        self.region, self.channel = region, channel
+        shape = region.shape
+        number, plan = region.read_plan()
+        told: Any = region["plug_ins"]
+        beside = SharedBeside(region.sound("plug_in_sends"), region.sound("plug_in_returns"), told, bells)
+        self.runner = Runner(shape, plan, beside)
+        self.adopted = number
+        rings = self.rings = RingPort(
+            region.sound("in_ring"), region.sound("out_ring"), region.head, Head.OUT_BLOCKS, Head.IN_BLOCKS,
+            shape.block, shape.rate,
+        )  # fmt: skip
+        self.card = wiring
+        self.port: Port = CardPort(wiring, rings, shape.block, shape.rate, self._card_says) if wiring else rings
+        self.captures = np.zeros((shape.captures, shape.block), np.float32)
+        self.record = region.sound("record_ring")
+        self.chained = region.sound("chain_ring")
+        self.load = 0.0
+        self.started = False
+
+    def run(self) -> None:
+        """From the word on; what was made ready before it has the newest plan first."""
+        region = self.region
+        number, plan = region.read_plan()
+        if number != self.adopted:
+            self.adopted = number
+            self.runner.begin_with(plan)
+        told: Any = region["plug_ins"]
+        told[:, SENT] += 1  # nothing that was done for another engine counts
+        region.set(Head.GENERATION, region.get(Head.GENERATION) + 1)
+        region.set(Head.STATE, 1)
+        self.port.start()
+        self.port.drive(self._period)
+
+    def _period(self) -> bool:
+        """One block with its orders; False where it was the last."""
+        region, deadline = self.region, self.region.shape.block / self.region.shape.rate
+        began = time.thread_time()
+        if self.channel.lost or not self._commands():
+            return False
+        self.block()
+        spent = (time.thread_time() - began) / deadline
+        self.load += 0.02 * (spent - self.load)
+        region.set(Head.LOAD_PPM, int(self.load * 1e6))
+        region.set(Head.MISSED, self.rings.missed)
+        return True
+
+    def _card_says(self, missing: bool, in_s: float, out_s: float, dropouts: int) -> None:
+        assert self.card is not None
+        self.region["missing"][self.card.device] = missing
+        self.region.set(Head.CARD_IN_US, round(in_s * 1e6))
+        self.region.set(Head.CARD_OUT_US, round(out_s * 1e6))
+        self.region.set(Head.CARD_DROPOUTS, dropouts)
+
+    def be_prompt(self) -> None:
+        gc.collect()
+        gc.freeze()
+        gc.disable()
+        sys.setswitchinterval(1e-4)
+        try:
+            os.sched_setscheduler(0, os.SCHED_FIFO, os.sched_param(20))
+        except (OSError, PermissionError):
+            with contextlib.suppress(OSError, PermissionError):
+                os.nice(-10)
+        if resource.getrlimit(resource.RLIMIT_MEMLOCK)[0] in (-1, resource.RLIM_INFINITY):
+            ctypes.CDLL(None, use_errno=True).mlockall(3)
+
+    def block(self) -> None:
+        """One block from the port, through the runner, to the port, the meters and the recorder's ring."""
+        region, runner = self.region, self.runner
+        if not self.port.read(self.captures) and region.get(Head.WORLD_STATE) and self.started:
+            region.set(Head.LATE, region.get(Head.LATE) + 1)
+        else:
+            self.started = self.started or region.get(Head.WORLD_STATE) == 1
+        if region.get(Head.PLAN_WRITTEN) != self.adopted:
+            self.adopted, plan = region.read_plan()
+            runner.adopt(plan)
+            region.set(Head.PLAN_ADOPTED, self.adopted)
+        self.port.write(runner.step(self.captures))
+        self._publish()
+
+    def _publish(self) -> None:
+        region, engine = self.region, self.runner.engine
+        region["part_meters"][:] = engine.part_meters
+        region["out_meters"][:] = engine.out_meters
+        region["readings"][:] = engine.readings
+        region["input_peaks"][:] = engine.input_peaks
+        region["clips"][:] = engine.clips
+        np.maximum(region["sum_peaks"], engine.sum_peaks, out=region["sum_peaks"])
+        engine.sum_peaks[:] = 0.0
+        if region.get(Head.FRAMES) % 1536 < self.region.shape.block:
+            engine.part_meters[:, :, 0] *= 0.8
+            engine.out_meters[:, :, 0] *= 0.8
+            engine.input_peaks *= 0.8
+        n, shape = region.shape.block, region.shape
+        at = region.get(Head.RECORDED) % record_frames(shape)
+        rows = shape.sides * shape.parts
+        self.record[:rows, at : at + n].reshape(shape.parts, shape.sides, n)[:] = engine.raw
+        self.record[rows:, at : at + n].reshape(shape.listeners, shape.channels, n)[:] = engine.outs
+        at = region.get(Head.RECORDED) % self.chained.shape[2]
+        self.chained[: shape.parts, :, at : at + n] = engine.shaped
+        self.chained[shape.parts :, :, at : at + n] = engine.unfinished[:, :2]
+        region.set(Head.RECORDED, region.get(Head.RECORDED) + n)
+        region.set(Head.FRAMES, region.get(Head.FRAMES) + n)
+        region.set(Head.NOT_FINITE, int(engine.bad.sum() + engine.bad_sums.sum()))
+        state, share = self.runner.measuring
+        if region.get(Head.MEASURE_STATE) != REFUSED or state:
+            region.set(Head.MEASURE_STATE, MEASURE_STATES[state])
+        region.set(Head.MEASURE_PPM, int(share * 1e6))
+        region.set(Head.BACK, self.runner.back_frame)
+        region.set(Head.BEAT_NS, time.monotonic_ns())
+
+    def _commands(self) -> bool:
+        """At most a few orders; False where this was the last."""
+        for _ in range(COMMANDS_A_BLOCK):
+            message = self.channel.receive()
+            if message is None:
+                return True
+            match message["do"]:
+                case "quit":
+                    return False
+                case "on_air":
+                    self.runner.on_air = bool(message["value"])
+                case "measure":
+                    self._measure(message)
+                case "stop_measuring":
+                    self.runner.stop_measuring()
+                case "listen_back":
+                    sound = self.region.sound("back")[:, : int(message["frames"])]
+                    self.runner.listen_back(int(message["listener"]), sound, int(message["at"]))
+                case "stop_listening_back":
+                    self.runner.stop_listening_back()
+        return True
+
+    def _measure(self, message: dict[str, int]) -> None:
+        order = MeasureOrder(message["listener"], message["capture"], message["repeats"], message["spacing"])
+        stimulus = self.region.sound("stimulus")[: message["length"]]
+        begun = self.runner.measure(order, stimulus, self.region.sound("measured"))
+        self.region.set(Head.MEASURE_STATE, 1 if begun else REFUSED)
+
+
+def warm_up(region: Region) -> None:
+    """Every path once, with silence, on a runner that is thrown away; every shared page once."""
+    _, plan = region.read_plan()
+    runner = Runner(region.shape, plan)
+    runner.adopt(plan)
+    silence = np.zeros((region.shape.captures, region.shape.block), np.float32)
+    for _ in range(16):
+        runner.step(silence)
+    for channels in (1, 2):  # noise that will be learnt later
+        noise = NoiseStage.without_profile(region.shape, channels)
+        for _ in range(16):
+            noise.process(np.zeros((2, region.shape.block), np.float32), np.zeros((2, region.shape.block), np.float32))
+    for name in ("record_ring", "chain_ring", "in_ring", "out_ring", "measured", "stimulus"):
+        # Only looked at: what stands there may still be wanted by the recorder.
+        region.sound(name)[..., ::1024].sum()
+
+
+def main() -> None:
+    """Get ready, and wait for the word: an engine may stand by for one that dies."""
+    region, channel = attach(sys.argv[1], int(sys.argv[2])), Channel.attach(int(sys.argv[3]))
+    wiring = msgspec.json.decode(sys.argv[5], type=Wiring) if len(sys.argv) > 5 else None
+    warm_up(region)
+    host = Host(region, channel, [int(b) for b in sys.argv[4].split(",")], wiring)
+    host.be_prompt()
+    while (message := channel.receive()) is None and not channel.lost:
+        channel.wait()
+    if message is not None and message["do"] == "go":
+        host.run()
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,137 @@
+"""How loud everything is: a process of its own that listens to the shared rings ten times a second.
+
+python -m brucke.engine.processes.loudness SHAPE FD SOCKET — started by `link.py`. Not in the block path: K weighting and
+the peaks between samples of many listeners would cost it more than mixing them.
+"""
+
+import math
+import os
+import sys
+import time
+from typing import Any
+
+import msgspec
+import numpy as np
+
+from ...core.processors import Processor
+from ...core.sound.loudness import STEP_S, LoudnessMeter, PowerSteps, compared_lufs
+from ..step.plan import F32
+from .channel import Channel
+from .region import Head, Region, attach, chain_frames, record_frames
+
+POLL_S = 0.05
+GAP_S = 1.0  # so late, what was missed is left out
+ANSWER_S = 60.0  # a long chain over many seconds of sound
+KEPT = 600  # steps of a chain that are kept
+
+
+class Question(msgspec.Struct, kw_only=True):
+    """What gain brings a listener to a loudness; what was heard for it so far."""
+
+    index: int
+    chain: tuple[Processor, ...]
+    now: tuple[Processor, ...]
+    slot: int
+    target_lufs: float
+    seconds: float
+    into: list[F32] = []
+    heard: list[F32] = []
+
+    def enough(self, rate: int) -> bool:
+        return sum(x.shape[1] for x in self.into) >= self.seconds * rate
+
+    def answer(self, rate: int) -> dict[str, Any]:
+        from ...core.sound.targeting import gain_for_target  # numba, which nothing else here needs
+
+        into, heard = (np.ascontiguousarray(np.concatenate(x, axis=1)) for x in (self.into, self.heard))
+        gain, lufs = gain_for_target(into, heard, self.chain, self.now, self.slot, rate, self.target_lufs)
+        return {"listener": self.index, "gain_db": gain, "lufs": lufs if math.isfinite(lufs) else None}
+
+
+class Listening:
+    def __init__(self, region: Region):
+        self.region, s = region, region.shape
+        self.at = region.get(Head.RECORDED)
+        self.began = region.get(Head.LOUDNESS_FROM)
+        self.record, self.chained = region.sound("record_ring"), region.sound("chain_ring")
+        self.meters: list[LoudnessMeter] = []
+        self.question: Question | None = None
+        self._anew()
+        self.before, self.after = ([PowerSteps(s.rate, 2) for _ in range(s.parts + s.listeners)] for _ in range(2))
+        self.told = np.full((s.listeners, region["loudness"].shape[1]), -np.inf, np.float32)
+
+    def _anew(self) -> None:
+        s = self.region.shape
+        self.meters = [LoudnessMeter(s.rate, 2) for _ in range(s.listeners)]
+
+    def _rows(self, ring: F32, frames: int, size: int) -> F32:
+        return ring[..., np.arange(self.at, self.at + frames) % size]
+
+    def step(self) -> None:
+        """What came since the last time, once there is a tenth of a second of it."""
+        region, s = self.region, self.region.shape
+        frames = region.get(Head.RECORDED) - self.at
+        if frames < STEP_S * s.rate:
+            return
+        if frames > GAP_S * s.rate:
+            self.at += frames
+            return
+        if region.get(Head.LOUDNESS_FROM) != self.began:
+            self.began = region.get(Head.LOUDNESS_FROM)
+            self._anew()
+        sound = self._rows(self.record, frames, record_frames(s))
+        ends = self._rows(self.chained, frames, chain_frames(s))
+        written, self.at = region.get(Head.RECORDED), self.at + frames
+        if written + s.block - (self.at - frames) > chain_frames(s):
+            return  # written over while it was copied: left out
+        split = s.sides * s.parts
+        parts = sound[:split].reshape(s.parts, s.sides, -1)[:, :2]
+        outs = sound[split:].reshape(s.listeners, s.channels, -1)[:, :2]
+        self._listeners(outs)
+        if self.question is not None:
+            self.question.into.append(ends[self.question.index])
+            self.question.heard.append(outs[self.question.index - s.parts])
+        _number, plan = region.read_plan()
+        chained = [*(plan.codes[:, 0] != 0), *(plan.listener_codes[:, 0] != 0)]
+        for i in np.flatnonzero(chained):
+            dry, wet = (parts[i], ends[i]) if i < s.parts else (ends[i], outs[i - s.parts])
+            self._compare(int(i), dry, wet)
+
+    def _listeners(self, outs: F32) -> None:
+        for x, meter in enumerate(self.meters):
+            meter.push(outs[x])
+            peak = 20 * math.log10(meter.true_peak) if meter.true_peak > 0 else -math.inf
+            self.told[x] = meter.momentary_lufs, meter.short_term_lufs, meter.integrated_lufs, peak, meter.seconds
+        self.region.sound("loudness")[:] = self.told
+
+    def _compare(self, i: int, dry: F32, wet: F32) -> None:
+        for steps, sound in ((self.before[i], dry), (self.after[i], wet)):
+            steps.push(sound)
+            del steps.powers[:-KEPT]
+        self.region.sound("chain_loudness")[i] = compared_lufs(self.before[i], self.after[i])
+
+
+def main() -> None:
+    region, channel = attach(sys.argv[1], int(sys.argv[2])), Channel.attach(int(sys.argv[3]))
+    os.nice(10)
+    listening = Listening(region)
+    while not channel.lost:
+        message = channel.receive()
+        if message is not None and message.pop("do") == "quit":
+            break
+        if message is not None:
+            listening.question = msgspec.convert(message, Question)
+        region.set(Head.LOUDNESS_NS, time.monotonic_ns())
+        listening.step()
+        answer = None
+        if listening.question is not None and listening.question.enough(region.shape.rate):
+            region.set(Head.LOUDNESS_NS, time.monotonic_ns() + round(ANSWER_S * 1e9))  # busy, and not hanging
+            answer = listening.question.answer(region.shape.rate)
+        if answer is not None:
+            listening.question = None
+            channel.send("gain", **answer)
+        time.sleep(POLL_S)
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,182 @@
+"""The shared memory between the window, the engine, the recorder and the world outside.
+
+A memfd owned by the window: it outlives an engine that dies, and nobody who merely attached can destroy it.
+Counters are single int64 values, each written by one side only; plans are a double buffer with a sequence
+number; sound stands in rings addressed by absolute frame.
+"""
+
+import contextlib
+import mmap
+import os
+from enum import IntEnum
+
+import msgspec
+import numpy as np
+import numpy.typing as npt
+
+from ...core.processors import MAX_PLUG_INS, MAX_SLOTS
+from ...core.sound.noise_profile import BINS
+from ...core.sound.parameters import PARAMS
+from ..step.plan import F32, Plan, Shape
+
+PORT_BLOCKS = 64
+RECORD_S = 6
+MEASURE_S = 20
+STIMULUS_S = 3
+BACK_S = 60
+MAX_DEVICES = 128
+CHAIN_S = 2  # the ring of parts after their chain and of listeners before theirs; the recorder's has the other ends
+READINGS = 4  # the level in front of a processor, and up to three reductions
+LOUDNESS = 5  # momentary, short-term, integrated in LUFS, true peak in dBTP, seconds that were measured
+
+
+class Head(IntEnum):
+    """Which counter stands where."""
+
+    STATE = 0  # 0 starting, 1 running
+    GENERATION = 1  # how often an engine has started here
+    FRAMES = 2  # frames the engine has done
+    PLAN_WRITTEN = 3
+    PLAN_ADOPTED = 4
+    OUT_BLOCKS = 5  # blocks handed to the outside
+    IN_BLOCKS = 6  # blocks the outside has delivered
+    LATE = 7  # blocks that came too late from outside (dropouts)
+    MISSED = 8  # deadlines the engine itself missed
+    NOT_FINITE = 9  # blocks of a part that held no numbers and were silenced
+    LOAD_PPM = 10  # thread CPU time of a block, of its deadline, smoothed
+    RECORDED = 11  # frames in the recorder's ring
+    MEASURE_STATE = 12  # 0 none, 1 fading, 2 sounding, 3 done, 4 refused
+    MEASURE_PPM = 13
+    BACK = 14  # frame, −1 when none
+    BEAT_NS = 15  # monotonic time of the newest block
+    PLAYER_FRAME = 16
+    PLAYER_STATE = 17  # 0 stopped, 1 playing
+    PLAYER_LENGTH = 18
+    WORLD_STATE = 19  # 0 starting, 1 running
+    CARD_IN_US = 20  # what a sound card reports of itself, in microseconds; 0 without one
+    CARD_OUT_US = 21
+    CARD_DROPOUTS = 22
+    LOUDNESS_NS = 24  # monotonic time of the newest look at loudness
+    LOUDNESS_FROM = 23  # the frame since which loudness is integrated; another one begins anew
+
+
+class Region:
+    """Named arrays in one memfd. `fd` is passed to the processes that attach."""
+
+    def __init__(self, shape: Shape, fd: int | None = None):
+        self.shape = shape
+        specs = _specs(shape)
+        offsets, at = {}, 0
+        for name, (dtype, dims) in specs.items():
+            offsets[name] = at
+            at += -(-int(np.prod(dims)) * np.dtype(dtype).itemsize // 64) * 64
+        if fd is None:
+            fd = os.memfd_create("brucke")
+            os.ftruncate(fd, at)
+        self.fd = fd
+        self._map = mmap.mmap(fd, at)
+        self._arrays = {
+            name: np.ndarray(dims, dtype, self._map, offsets[name]) for name, (dtype, dims) in specs.items()
+        }
+        self.head = self._arrays["head"]
+
+    def __getitem__(self, name: str) -> npt.NDArray[np.generic]:
+        return self._arrays[name]
+
+    def sound(self, name: str) -> F32:
+        return self._arrays[name]
+
+    def get(self, field: Head) -> int:
+        return int(self.head[field])
+
+    def set(self, field: Head, value: int) -> None:
+        self.head[field] = value
+
+    def close(self) -> None:
+        self._arrays.clear()
+        del self.head
+        with contextlib.suppress(BufferError):  # a view is still held somewhere; the mapping goes with the process
+            self._map.close()
+        os.close(self.fd)
+
+    # Plans
+
+    def write_plan(self, plan: Plan) -> None:
+        number = self.get(Head.PLAN_WRITTEN) + 1
+        for name, array in _plan_arrays(plan).items():
+            self._arrays[f"plan_{name}"][number % 2] = array
+        self.set(Head.PLAN_WRITTEN, number)
+
+    def read_plan(self) -> tuple[int, Plan]:
+        """The newest plan as copies, with its number; read again when it was overwritten meanwhile."""
+        while True:
+            number = self.get(Head.PLAN_WRITTEN)
+            copies = {name: self._arrays[f"plan_{name}"][number % 2].copy() for name in _PLAN_FIELDS}
+            if self.get(Head.PLAN_WRITTEN) <= number:
+                return number, Plan(**copies)
+
+
+_PLAN_FIELDS = (
+    "part_source", "trim", "codes", "params", "noise", "listener_codes", "listener_params", "ceiling", "delay",
+    "source", "past",
+    "gain",
+)  # fmt: skip
+
+
+def _plan_arrays(plan: Plan) -> dict[str, npt.NDArray[np.generic]]:
+    return {name: getattr(plan, name) for name in _PLAN_FIELDS}
+
+
+def _specs(s: Shape) -> dict[str, tuple[str, tuple[int, ...]]]:
+    outputs = s.listeners * s.channels
+    return {
+        "head": ("int64", (64,)),
+        "part_meters": ("float32", (s.parts, s.sides, 2)),
+        "input_peaks": ("float32", (s.captures,)),
+        "clips": ("int64", (s.captures,)),
+        "sum_peaks": ("float32", (s.listeners,)),
+        "missing": ("uint8", (MAX_DEVICES,)),
+        "out_meters": ("float32", (s.listeners, s.channels, 2)),
+        "plan_part_source": ("int32", (2, s.parts, s.sides)),
+        "plan_trim": ("float32", (2, s.parts)),
+        "plan_codes": ("int32", (2, s.parts, MAX_SLOTS)),
+        "plan_noise": ("float32", (2, s.parts, BINS)),
+        "plan_params": ("float32", (2, s.parts, MAX_SLOTS, PARAMS)),
+        "plan_listener_codes": ("int32", (2, s.listeners, MAX_SLOTS)),
+        "plan_listener_params": ("float32", (2, s.listeners, MAX_SLOTS, PARAMS)),
+        "plan_ceiling": ("float32", (2, s.listeners)),
+        "plan_delay": ("int32", (2, s.listeners, s.parts)),
+        "plan_source": ("int32", (2, s.listeners, s.parts)),
+        "plan_past": ("int32", (2, s.listeners, s.parts)),
+        "plan_gain": ("float32", (2, s.listeners, s.parts, s.sides, s.channels)),
+        "in_ring": ("float32", (s.captures, PORT_BLOCKS * s.block)),
+        "out_ring": ("float32", (s.listeners, s.channels, PORT_BLOCKS * s.block)),
+        "record_ring": ("float32", (s.sides * s.parts + outputs, record_frames(s))),
+        "chain_ring": ("float32", (s.parts + s.listeners, 2, chain_frames(s))),
+        "readings": ("float32", (s.parts + s.listeners, MAX_SLOTS + 1, READINGS)),
+        "loudness": ("float32", (s.listeners, LOUDNESS)),
+        "chain_loudness": ("float32", (s.parts + s.listeners, 2)),
+        "plug_in_sends": ("float32", (MAX_PLUG_INS, 2, s.block)),
+        "plug_in_returns": ("float32", (MAX_PLUG_INS, 2, s.block)),
+        "plug_ins": ("int64", (MAX_PLUG_INS, 3)),
+        "stimulus": ("float32", (STIMULUS_S * s.rate,)),
+        "measured": ("float32", (MEASURE_S * s.rate,)),
+        "back": ("float32", (2, BACK_S * s.rate)),
+    }
+
+
+def record_frames(s: Shape) -> int:
+    return RECORD_S * s.rate // s.block * s.block
+
+
+def chain_frames(s: Shape) -> int:
+    return CHAIN_S * s.rate // s.block * s.block
+
+
+def shape_text(shape: Shape) -> str:
+    return msgspec.json.encode(shape).decode()
+
+
+def attach(text: str, fd: int) -> Region:
+    """The region of `shape_text`, in a process that was given `fd`."""
+    return Region(msgspec.json.decode(text.encode(), type=Shape), fd)

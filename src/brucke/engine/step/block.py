@@ -1,0 +1,195 @@
+"""One block: capture channels in, every listener out. State in preallocated arrays, no allocation of size.
+
+The same step runs live, in tests and offline. A new plan takes over in one crossfade; a plan that comes
+while one is under way waits until it is done.
+"""
+
+import math
+
+import numpy as np
+
+from ...core.document.setup import MAX_DELAY_S
+from ...core.processors import MAX_SLOTS
+from ...core.sound.kernels import find_active, finish, guard, measure_inputs, measure_levels, mix, take_in
+from ...core.sound.kernels import shape as run_chains
+from ...core.sound.processors import LEVEL, MEMORY, STATE
+from .beside import Beside
+from .noise import NoiseStages
+from .plan import F32, I32, Plan, Shape
+
+# With a wait for one crossfade under way, every change is complete within 20 ms.
+CROSSFADE_S = 0.009
+
+
+READINGS = STATE - LEVEL
+
+
+class _Chains:
+    """What the chains of so many parts or listeners remember. They run from the first frame, without fading in."""
+
+    def __init__(self, codes: I32, params: F32):
+        count, slots, numbers = params.shape
+        self.running, self.frozen = codes.copy(), params.copy()
+        self.state = np.zeros((count, slots + 1, STATE))
+        self.state[:, :slots, :numbers] = params
+        self.memory = np.zeros((count, slots, MEMORY))
+        self.wet = np.ones((count, 1))
+
+
+class BlockEngine:
+    """`raw` [P, S, n], `shaped` [P, 2, n] (after its chain), `unfinished` [L, C, n] (what goes into the listener's
+    chain) and `outs` [L, C, n] hold the newest block; the meters their peak and mean square; `readings` [P + L, MAX_SLOTS + 1, READINGS] what the processors tell, see
+    `core/sound/dynamics.py`; noise removal tells how much louder the room is than its profile."""
+
+    def __init__(self, shape: Shape, plan: Plan, beside: Beside | None = None):
+        n = shape.block
+        size = math.ceil((MAX_DELAY_S * shape.rate + 2 * n) / n) * n
+        self.shape = shape
+        self.frames = 0
+        self.raw = np.zeros((shape.parts, shape.sides, n), np.float32)
+        self.outs = np.zeros((shape.listeners, shape.channels, n), np.float32)
+        self.part_meters = np.zeros((shape.parts, shape.sides, 2), np.float32)
+        self.out_meters = np.zeros((shape.listeners, shape.channels, 2), np.float32)
+        self.bad = np.zeros(shape.parts, np.int64)
+        self.bad_sums = np.zeros(shape.listeners, np.int64)
+        self.sum_peaks = np.zeros(shape.listeners, np.float32)  # before anything is held, since last cleared
+        self._envelope = np.zeros((shape.listeners, 1))
+        self.input_peaks = np.zeros(shape.captures, np.float32)
+        self.clips = np.zeros(shape.captures, np.int64)
+        self._ins: F32 | None = None
+        self._ring = np.zeros((shape.parts, 2, shape.sides, size + n), np.float32)
+        self._ring[:] = 0.0  # touched now, so that no page is first met in the block path
+        self._size, self._pos = size, 0
+        self.shaped = np.zeros((shape.parts, 2, n), np.float32)
+        self.readings = np.zeros((shape.parts + shape.listeners, MAX_SLOTS + 1, READINGS), np.float32)
+        self._sums = np.zeros((2, shape.listeners, shape.channels, n), np.float32)
+        self.unfinished = self.outs
+        self._straight = self.outs[None]  # without any such chain the sums are what goes out
+        self._fades_out = False
+        self._work = np.zeros((2, n), np.float32)
+        self._beside = beside or Beside(n)
+        self._length = round(CROSSFADE_S * shape.rate)
+        blocks = math.ceil(self._length / n)
+        ramp = np.clip((np.arange(blocks * n) + 1) / self._length, 0, 1)
+        self._fades = (0.5 - 0.5 * np.cos(np.pi * ramp)).astype(np.float32).reshape(blocks, n)
+        self._steady = np.ones(n, np.float32)
+        self._waiting: Plan | None = None
+        self._active = np.zeros((shape.listeners * shape.parts, 3), np.int32)
+        self._count = 0
+        self.begin_with(plan)
+
+    def begin_with(self, plan: Plan) -> None:
+        """Before the first block: this plan, without fading from another."""
+        self._chains = _Chains(plan.codes, plan.params)
+        self._finishing = _Chains(plan.listener_codes, plan.listener_params)
+        self._noise = NoiseStages(self.shape, plan)
+        self._old = self._new = plan
+        self._fading = len(self._fades)
+        self._find()
+
+    @property
+    def changing(self) -> bool:
+        """Whether a change is under way or waits."""
+        return self._waiting is not None or self._fading < len(self._fades)
+
+    def adopt(self, plan: Plan) -> None:
+        """Crossfade to `plan`, beginning with the next block or after the change under way."""
+        self._waiting = plan
+
+    def _find(self) -> None:
+        a, b = self._old, self._new
+        self._count = find_active(
+            a.delay, a.source, a.past, a.gain, b.delay, b.source, b.past, b.gain, self._active
+        )  # fmt: skip
+        self._chained = np.flatnonzero(b.codes[:, 0]).tolist()
+        self._finished = np.flatnonzero(b.listener_codes[:, 0]).tolist()
+        self._passed = 2 if a.past.any() or b.past.any() else 1
+
+    def _begin_change(self) -> None:
+        assert self._waiting is not None
+        self._old, self._new, self._waiting = self._new, self._waiting, None
+        self._fading = 0
+        self._fill_processed()
+        self._noise.adopt(self._new)
+        self._find()
+
+    def _fill_processed(self) -> None:
+        """A chain that comes to a part finds, for as long as any route is delayed, the sound as it was without it: the
+        ring it writes to has stood still, and nothing old may be heard out of it, nor nothing."""
+        old, new, n = self._old, self._new, self.shape.block
+        comes = (new.codes[:, 0] != 0) & (old.codes[:, 0] == 0) & (self._chains.running[:, 0] == 0)
+        for p in np.flatnonzero(comes):
+            past = int(max(old.delay[:, p].max(), new.delay[:, p].max())) + 2 * n
+            begin = self._pos - min(past, self._size)
+            if begin < 0:
+                self._ring[p, 1, :, self._size + begin : self._size] = self._ring[
+                    p, 0, :, self._size + begin : self._size
+                ]
+            self._ring[p, 1, :, max(0, begin) : self._pos] = self._ring[p, 0, :, max(0, begin) : self._pos]
+            self._ring[p, 1, :, self._size :] = self._ring[p, 0, :, self._size :]
+
+    def _finishes(self) -> bool:
+        """Whether any listener has a chain, or one that still fades out, or routes that passed one by."""
+        self._fades_out = bool(self._finished) or (self._fades_out and bool(self._finishing.running.any()))
+        return self._fades_out or self._passed > 1
+
+    def step(self, ins: F32) -> F32:
+        """One block of capture channels [captures, n] to the listeners' block `outs`."""
+        if self._fading == len(self._fades) and self._waiting is not None:
+            self._begin_change()
+        fading = self._fading < len(self._fades)
+        fade = self._fades[self._fading] if fading else self._steady
+        a, b = self._old, self._new
+        self._ins = ins
+        sends, returns, answered = self._beside.take()
+        c, f, rate = self._chains, self._finishing, float(self.shape.rate)
+        take_in(
+            ins, b.part_source, a.trim, b.trim, fade, c.running, c.frozen, c.state, c.memory, self.shaped, self.raw,
+            self._ring, self._pos, self.bad,
+        )  # fmt: skip
+        self._noise.process(self.shaped)
+        run_chains(
+            b.codes, b.params, c.running, c.frozen, c.state, c.memory, c.wet, self.shaped, self.raw, self._ring,
+            self._pos, rate, self.bad, sends, returns, answered,
+        )  # fmt: skip
+        finishing = self._finishes()
+        sums = self._sums if finishing else self._straight
+        self.unfinished = sums[0]
+        sums[: self._passed] = 0.0
+        mix(
+            self._ring, self._pos, self._active, self._count, fading, fade, a.delay, a.source, a.past, a.gain, b.delay,
+            b.source, b.past, b.gain, sums,
+        )  # fmt: skip
+        if finishing:
+            finish(
+                b.listener_codes, b.listener_params, f.running, f.frozen, f.state, f.memory, f.wet, self._work, sums,
+                self.outs, self._passed > 1, rate, sends, returns, answered,
+            )  # fmt: skip
+        self.guard()
+        self._beside.give(b.codes, b.params, b.listener_codes, b.listener_params)
+        if fading:
+            self._fading += 1
+            if self._fading == len(self._fades):
+                self._old = b
+                self._find()
+        self._pos = (self._pos + self.shape.block) % self._size
+        self.frames += self.shape.block
+        return self.outs
+
+    def guard(self) -> None:
+        """What goes out is numbers within ± 1, and at a monitor below its ceiling."""
+        guard(self.outs, self._new.ceiling, self._envelope, float(self.shape.rate), self.bad_sums, self.sum_peaks)
+
+    def levels(self) -> None:
+        """Peak, since whoever shows it last cleared it, and mean square of the newest block."""
+        measure_levels(self.raw, self.part_meters)
+        measure_levels(self.outs, self.out_meters)
+        # Only what has a chain: the states of all would have to come from far for nothing.
+        for i in self._chained:
+            self.readings[i] = self._chains.state[i, :, LEVEL:]
+        for i in self._finished:
+            self.readings[self.shape.parts + i] = self._finishing.state[i, :, LEVEL:]
+        for p, db in self._noise.mismatch_db.items():
+            self.readings[p, 0, 1] = db
+        if self._ins is not None:
+            measure_inputs(self._ins, self.input_peaks, self.clips)

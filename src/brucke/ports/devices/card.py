@@ -1,0 +1,214 @@
+"""A real sound card as a port: PortAudio's own thread calls the block, so that nothing stands between.
+
+The card is one device of several: the rings behind it bring everybody else's sound. While the card is gone the
+system timer leads with the same phase; it is looked for by a helper process, and joins again by itself.
+"""
+
+import subprocess
+import sys
+import threading
+import time
+from collections.abc import Callable
+from typing import Any
+
+import msgspec
+import numpy as np
+import numpy.typing as npt
+
+from .opening import Card, parse_cards
+from .rings import RingPort
+
+F32 = npt.NDArray[np.float32]
+GONE_S = 0.5  # without a block for so long, the card is gone
+LOOK_AGAIN_S = 1.0
+
+
+class Wiring(msgspec.Struct, frozen=True, kw_only=True):
+    """`rows` are (row of the captures, channel of the card); listener number `listener` is heard on its first
+    `outputs` channels, nobody with −1."""
+
+    name: str
+    device: int  # index in the setup, to say that it is missing
+    inputs: int
+    outputs: int
+    rows: tuple[tuple[int, int], ...]
+    listener: int
+    latency_s: float
+
+
+class CardPort:
+    """`drive` calls the block once a period until it says that it was the last.
+
+    `told(missing, in_s, out_s, dropouts)` is called whenever one of these changed; latencies as PortAudio reports
+    them for the open stream.
+    """
+
+    def __init__(
+        self, wiring: Wiring, rest: RingPort, block: int, rate: int, told: Callable[[bool, float, float, int], None]
+    ):
+        self.wiring, self.rest, self.n, self.rate, self._told = wiring, rest, block, rate, told
+        self._in = np.zeros((block, wiring.inputs), np.float32)
+        self._out = np.zeros((block, wiring.outputs), np.float32)
+        self._stream: Any = None
+        self._beat = 0.0
+        self._dropouts = 0
+        self._goes_on = True
+        self._there = False
+        self._done = threading.Event()
+        self._look: subprocess.Popen[bytes] | None = None
+        self._next_look = 0.0
+
+    # The port protocol
+
+    def start(self) -> None:
+        self.rest.start()
+
+    def read(self, captures: F32) -> bool:
+        good = self.rest.read(captures)
+        for row, channel in self.wiring.rows:
+            captures[row] = self._in[:, channel] if self._there else 0.0
+        return good
+
+    def write(self, outs: F32) -> None:
+        self.rest.write(outs)
+        if self.wiring.listener < 0:
+            return
+        wide = min(self.wiring.outputs, outs.shape[1])
+        self._out[:, :wide] = outs[self.wiring.listener, :wide].T
+
+    def wait(self) -> float:
+        return self.rest.wait()
+
+    # Driving
+
+    def drive(self, block: Callable[[], bool]) -> None:
+        """Run until `block` says False."""
+        self._block = block
+        while self._goes_on:
+            if self._open():
+                self._watch()
+            else:
+                self._lead_by_timer()
+        self._close()
+
+    def _called(self, indata: F32, outdata: F32, frames: int, _time: Any, status: Any) -> None:
+        """One period of the card, in PortAudio's thread."""
+        if status:
+            self._dropouts += 1
+            self._tell()
+        self._beat = time.monotonic()
+        if frames != self.n or not self._goes_on or not self._there:
+            outdata[:] = 0.0
+            return
+        self._in[:] = indata
+        np.clip(self._in, -1e3, 1e3, out=self._in)
+        self._goes_on = self._block()
+        np.clip(self._out, -1.0, 1.0, out=outdata)
+        if not self._goes_on:
+            self._done.set()
+
+    def _open(self) -> bool:
+        """Whether the card could be opened; it plays and records from now on."""
+        import sounddevice as sd
+
+        w = self.wiring
+        try:
+            device = next((d for d in sd.query_devices() if d["name"] == w.name), None)
+            if device is None:
+                return self._failed()
+            self._stream = sd.Stream(
+                samplerate=self.rate, blocksize=self.n, device=device["index"], channels=(w.inputs, w.outputs),
+                dtype="float32", latency=w.latency_s, callback=self._called,
+                prime_output_buffers_using_stream_callback=False,
+            )  # fmt: skip
+            self._beat = time.monotonic() + 2.0  # a card may take a moment to begin
+            self._there = True
+            self._stream.start()
+        except (sd.PortAudioError, ValueError):
+            return self._failed()
+        self._tell()
+        return True
+
+    def _failed(self) -> bool:
+        self._close()
+        if self._there or self._beat == 0.0:
+            self._there = False
+            self._tell()
+        self._there = False
+        return False
+
+    def _watch(self) -> None:
+        """Until the card falls silent, or the last block was done."""
+        while self._goes_on:
+            if self._done.wait(0.05):
+                return
+            stream = self._stream
+            if time.monotonic() - self._beat > GONE_S or stream is None or not stream.active:
+                self._there = False
+                self._dropouts += 1
+                self._tell()
+                self._close()
+                return
+
+    def _close(self) -> None:
+        """Without waiting for a card that no longer answers."""
+        stream, self._stream = self._stream, None
+        if stream is None:
+            return
+
+        def end() -> None:
+            try:
+                stream.abort(ignore_errors=True)
+                stream.close(ignore_errors=True)
+            except Exception:
+                pass
+
+        ending = threading.Thread(target=end, daemon=True)
+        ending.start()
+        ending.join(1.0)
+
+    def _lead_by_timer(self) -> None:
+        """The rest goes on by the system's clock while the card is looked for."""
+        self.rest.start()
+        self._next_look = time.monotonic() + LOOK_AGAIN_S
+        while self._goes_on:
+            self._goes_on = self._block()
+            self.rest.wait()
+            if self._found():
+                self._begin_anew()
+                return
+
+    def _found(self) -> bool:
+        """Whether the helper that was sent to look has seen the card."""
+        if self._look is None:
+            if time.monotonic() >= self._next_look:
+                self._look = subprocess.Popen(
+                    [sys.executable, "-m", "brucke.ports.devices.opening"],
+                    stdout=subprocess.PIPE,
+                    stderr=subprocess.DEVNULL,
+                )
+            return False
+        if self._look.poll() is None:
+            return False
+        look, self._look = self._look, None
+        self._next_look = time.monotonic() + LOOK_AGAIN_S
+        assert look.stdout is not None
+        try:
+            cards: list[Card] = parse_cards(look.stdout.read().decode())
+        except (ValueError, TypeError):
+            return False
+        return any(c.name == self.wiring.name for c in cards)
+
+    def _begin_anew(self) -> None:
+        """PortAudio sees what came back only after it has started again."""
+        import sounddevice as sd
+
+        try:
+            sd._terminate()
+            sd._initialize()
+        except sd.PortAudioError:
+            self._next_look = time.monotonic() + LOOK_AGAIN_S
+
+    def _tell(self) -> None:
+        in_s, out_s = self._stream.latency if self._there and self._stream is not None else (0.0, 0.0)
+        self._told(not self._there, in_s, out_s, self._dropouts)

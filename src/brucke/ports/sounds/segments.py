@@ -1,0 +1,71 @@
+"""What a recording leaves beside its sounds: its segments, each with files of its own, and what the track did."""
+
+import os
+from collections.abc import Sequence
+from pathlib import Path
+from typing import TypeVar
+
+import msgspec
+
+from ...core.document.reading import ReadProblem, convert, decode_json, read_bytes
+from ...core.measure.played import TrackMark
+
+NOTE = "segments.json"
+TRACK = "track.json"
+MAX_BYTES = 4 * 2**20
+MOST = 1000
+T = TypeVar("T")
+
+
+class Segment(msgspec.Struct, kw_only=True):
+    """One stretch without a gap. `frame` counts the engine's frames; `lost_frames` were written as silence."""
+
+    number: int
+    frame: int
+    monotonic_ns: int
+    frames: int = 0
+    lost_frames: int = 0
+
+
+def segment_file(name: str, number: int) -> str:
+    """“parts/voice.wav” of the second segment is “parts/voice.2.wav”: no id has a dot in it."""
+    stem, dot, ending = name.rpartition(".")
+    return name if number == 1 else f"{stem}.{number}{dot}{ending}"
+
+
+def _write(path: Path, what: object) -> None:
+    """Beside and renamed. Errors: OSError."""
+    temporary = path.with_name(f".{path.name}.part")
+    temporary.write_bytes(msgspec.json.encode(what))
+    os.replace(temporary, path)
+
+
+def _read(path: Path, kind: type[T]) -> T | None:
+    try:
+        return convert(decode_json(read_bytes(path, MAX_BYTES, "a note")), kind)
+    except ReadProblem:
+        return None
+
+
+def write_segments(folder: Path, segments: list[Segment]) -> None:
+    """Errors: OSError."""
+    _write(folder / NOTE, segments)
+
+
+def read_segments(folder: Path) -> list[Segment]:
+    """In their order; none where the note is missing or is none of ours."""
+    return sorted(_read(folder / NOTE, list[Segment]) or [], key=lambda s: s.frame)[:MOST]
+
+
+def write_track(folder: Path, marks: Sequence[TrackMark]) -> None:
+    """What the track did, on the engine's frames. Errors: OSError."""
+    _write(folder / TRACK, tuple(marks))
+
+
+def read_track(folder: Path) -> tuple[TrackMark, ...]:
+    """On the frames of the take itself; nothing where it is not known."""
+    segments = read_segments(folder)
+    if not segments:
+        return ()
+    marks = _read(folder / TRACK, tuple[TrackMark, ...]) or ()
+    return tuple(TrackMark(m.frame - segments[0].frame, m.at) for m in marks)

@@ -1,0 +1,200 @@
+"""The simulated world in real time, in a process of its own, behind the engine's shared rings.
+
+python -m brucke.standins.live SHAPE FD SOCKET OPTIONS — started by the window through `engine/link.py`.
+It keeps a little ahead of the interface's own buffers; a block it delivers too late is a dropout, as it
+would be with a real device.
+"""
+
+import contextlib
+import gc
+import os
+import sys
+import time
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
+from typing import Any
+
+import msgspec
+import numpy as np
+
+from ..core.document.bundle import find_file
+from ..core.document.setup import Setup, Track
+from ..core.document.setup_file import load
+from ..core.measure.played import TrackMark
+from ..engine.processes.channel import Channel
+from ..engine.processes.region import Head, Region, attach
+from ..engine.step.plan import capture_channels
+from ..ports.sounds.beat_sounds import beat_sounds
+from ..ports.sounds.files import SoundFileError
+from ..ports.sounds.segments import write_track
+from ..ports.sounds.track import FileTrack
+from .options import Options
+from .room import Room
+from .truth import invent
+from .world import Defer, World
+
+POLL_S = 0.0005
+NOTE_S = 1.0
+KNOWN_S = 300.0  # as much of a track as the people in this world know by heart
+
+
+class LiveWorld:
+    def __init__(self, region: Region, channel: Channel, world: World, defer: Defer, file: Path | None):
+        self.region, self.channel, self.world, self._defer = region, channel, world, defer
+        self._folder: Path | None = None
+        self._file = self._known = file  # the track that plays, and the one that the players know by heart
+        self._noted, self._noted_at = 0, 0.0
+
+    def run(self) -> None:
+        """Until the other side closes."""
+        region, world, n = self.region, self.world, self.world.n
+        ins, outs = region.sound("in_ring"), region.sound("out_ring")
+        blocks = ins.shape[1] // n
+        done = region.get(Head.OUT_BLOCKS)
+        world.frame_offset = done * n
+        region.set(Head.PLAYER_LENGTH, world.player.length)
+        region.set(Head.IN_BLOCKS, done + world.lead_blocks)
+        region.set(Head.WORLD_STATE, 1)
+        while not self.channel.lost:
+            message = self.channel.receive()
+            if message is not None:
+                if message["do"] == "quit":
+                    break
+                self._act(message)
+            if region.get(Head.OUT_BLOCKS) <= done:
+                time.sleep(POLL_S)
+                continue
+            at = done % blocks * n
+            target = (done + world.lead_blocks) % blocks * n
+            ins[:, target : target + n] = world.step(np.ascontiguousarray(outs[:, :, at : at + n]))
+            done += 1
+            region.set(Head.IN_BLOCKS, done + world.lead_blocks)
+            region.set(Head.PLAYER_FRAME, world.player.position)
+            region.set(Head.PLAYER_STATE, int(world.player.playing))
+            self._note_now_and_then()
+        if self._folder is not None:  # whoever recorded is gone; what was kept of it is whole
+            self._defer(world.let_go())  # after what is still waiting to be written
+            self._note_track(self._folder, list(world.track_log))
+
+    def _use(self, file: Path, track: Track) -> None:
+        """Another track, or another level and loop of the same."""
+        if file != self._file:
+            with contextlib.suppress(SoundFileError):  # the window has looked at it before it sent it
+                self.world.player.use(FileTrack(file, self.world.rate))
+                self.world.track_known = file == self._known
+                self._file = file
+        self.world.set_track(track)
+        self.region.set(Head.PLAYER_LENGTH, self.world.player.length)
+
+    def _absent(self, devices: set[str]) -> None:
+        """What vanished and what came back."""
+        self.world.absent = devices
+        missing = self.region["missing"]
+        for i, device in enumerate(self.world.setup.devices):
+            if device.id not in self.world.real:
+                missing[i] = device.id in devices
+
+    def _hand_over(self, folder: Path, complete: Callable[[], None], log: list[TrackMark]) -> None:
+        complete()
+        self._note_track(folder, log)
+        self.channel.send("given", folder=str(folder))
+
+    def _note_track(self, folder: Path, log: list[TrackMark]) -> None:
+        """What the track did until now, beside the recording."""
+        with contextlib.suppress(OSError):
+            write_track(folder.parent, log)
+
+    def _note_now_and_then(self) -> None:
+        """So that a kill loses at most a second of it."""
+        folder, known = self._folder, len(self.world.track_log)
+        if folder is not None and known != self._noted and time.monotonic() - self._noted_at >= NOTE_S:
+            self._noted, self._noted_at = known, time.monotonic()
+            log = list(self.world.track_log)
+            self._defer(lambda: self._note_track(folder, log))
+
+    def _act(self, message: dict[str, Any]) -> None:
+        """What people in the world do when asked."""
+        world = self.world
+        match message["do"]:
+            case "play":
+                world.play()
+            case "pause":
+                world.pause()
+            case "seek":
+                world.seek(int(message["frame"]))
+            case "track":
+                self._use(Path(message["file"]), msgspec.convert(message["track"], Track))
+            case "count_in":
+                world.player.set_count_in(int(message["beats"]), float(message["tempo_bpm"]))
+            case "absent":
+                self._absent(set(message["devices"]))
+            case "room":
+                world.room = Room(world.rate, float(message["hum_db"]), float(message["fan_db"]))
+            case "softer":
+                world.softer_db = -float(message["db"])
+            case "cable":
+                world.cable = message["state"]
+            case "keep":
+                self._folder = Path(message["folder"])
+                self._noted = 0
+                with contextlib.suppress(OSError):  # the take says what is missing
+                    world.keep_far_ends(self._folder)
+            case "give_back" if self._folder is not None:
+                folder, self._folder = self._folder, None
+                # Now, and with the log as it is: the next recording may begin before this one's files are complete.
+                complete, log = world.let_go(), list(world.track_log)
+                self._defer(lambda: self._hand_over(folder, complete, log))
+
+
+def aside() -> Defer:
+    """Performers listen in a thread of their own, so that the sound is never late."""
+    pool = ThreadPoolExecutor(1)
+
+    def defer(work: Callable[[], None]) -> None:
+        pool.submit(work)
+
+    return defer
+
+
+def _track_file(setup: Setup, folders: list[Path]) -> Path | None:
+    """Where the chosen track of the part that sets the beat stands."""
+    part = next((p for p in setup.parts if p.kind == "lead" and p.tracks), None)
+    return find_file(part.tracks[part.track].file, folders) if part is not None else None
+
+
+def _read_ahead(file: Path | None, rate_hz: int) -> FileTrack | None:
+    """The track, read from its file as it plays."""
+    if file is None:
+        return None
+    track = FileTrack(file, rate_hz)
+    track.wait_ready()
+    return track
+
+
+def main() -> None:
+    os.umask(0o077)  # what the far ends hear is somebody's session
+    region = attach(sys.argv[1], int(sys.argv[2]))
+    options = msgspec.json.decode(sys.argv[4], type=Options)
+    setup, _ = load(Path(options.setup))
+    folders = [Path(f) for f in options.folders]
+    sounds = beat_sounds(setup, folders, KNOWN_S)
+    defer = aside()
+    file = _track_file(setup, folders)
+    world = World(
+        setup, capture_channels(setup), invent(setup, options.seed, options.exact), sounds, defer,
+        _read_ahead(file, setup.rate_hz), frozenset(options.real),
+    )  # fmt: skip
+    sys.setswitchinterval(1e-4)  # whoever listens aside must not hold up the sound
+    try:
+        os.sched_setscheduler(0, os.SCHED_FIFO | os.SCHED_RESET_ON_FORK, os.sched_param(10))
+    except OSError:
+        with contextlib.suppress(OSError):
+            os.nice(-10)
+    gc.freeze()
+    gc.set_threshold(100_000, 50, 50)
+    LiveWorld(region, Channel.attach(int(sys.argv[3])), world, defer, file).run()
+
+
+if __name__ == "__main__":
+    main()

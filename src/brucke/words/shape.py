@@ -1,0 +1,140 @@
+"""Processors and their parameters in words. No screen here."""
+
+from ..core.processors import (
+    RANGES,
+    Band,
+    Compressor,
+    DeEsser,
+    Equaliser,
+    Gain,
+    Gate,
+    HighPass,
+    Limiter,
+    Multiband,
+    NoiseRemoval,
+    PlugIn,
+    Processor,
+    Range,
+    Thickening,
+)
+from .timing import MINUS, PROCESSOR_NAMES, db_text
+from .translation import _
+
+# code: a new one of the kind, and what it is for.
+KINDS: dict[str, tuple[Processor, str]] = {
+    "noise_removal": (NoiseRemoval(), _("takes learned noise out")),
+    "high_pass": (HighPass(), _("takes away rumble")),
+    "gate": (Gate(), _("silent when nobody sounds")),
+    "equaliser": (Equaliser(), _("darker, brighter, clearer")),
+    "compressor": (Compressor(), _("evens out loud and soft")),
+    "multiband": (Multiband(), _("evens out low, middle and high apart")),
+    "thickening": (Thickening(), _("a fuller sound")),
+    "de_esser": (DeEsser(), _("holds back sharp s sounds")),
+    "gain": (Gain(), _("louder or softer")),
+    "limiter": (Limiter(), _("nothing above its ceiling")),
+}
+FIELDS = {
+    "frequency_hz": _("frequency"), "threshold_db": _("threshold"), "attack_ms": _("attack"), "hold_ms": _("stay open"),
+    "release_ms": _("release"), "range_db": _("range"), "ratio": _("ratio"), "knee_db": _("knee"),
+    "make_up_db": _("make-up"), "gain_db": _("gain"), "ceiling_db": _("ceiling"), "q": _("narrowness"),
+    "strength_percent": _("strength"), "floor_db": _("floor"), "smoothing_percent": _("smoothing"), "low_hz": _("low up to"), "high_hz": _("high from"),
+    "low_threshold_db": _("low threshold"), "middle_threshold_db": _("middle threshold"),
+    "high_threshold_db": _("high threshold"), "link_percent": _("together"), "low_gain_db": _("low gain"),
+    "middle_gain_db": _("middle gain"), "high_gain_db": _("high gain"), "delay_ms": _("later by"),
+    "depth_ms": _("wanders by"), "wander_hz": _("wanders at"), "level_db": _("level"),
+}  # fmt: skip
+SHAPES = {"low_shelf": _("low shelf"), "bell": _("bell"), "high_shelf": _("high shelf")}
+WINDOWS_WORDS = {"long": _("long"), "middle": _("middle"), "short": _("short")}
+PRESET_NAMES = {
+    "speech": _("speech"), "singing": _("singing"), "bowed": _("bowed strings"), "plucked": _("plucked strings"),
+    "drums": _("drums"), "mix": _("workstation mix"),
+}  # fmt: skip
+LOUDNESS_WORDS = (_("momentary"), _("short-term"), _("integrated"), _("true peak"))
+SHOWN = 3  # parameters that stand on a card
+
+
+def kind_of(p: Processor) -> str:
+    return str(p.__struct_config__.tag)
+
+
+def processor_name(p: Processor) -> str:
+    if isinstance(p, PlugIn):
+        return p.name[:32]
+    name = PROCESSOR_NAMES[kind_of(p)]
+    return name[0].upper() + name[1:]
+
+
+def value_text(value: float, r: Range) -> str:
+    """A number with its unit, as short as it stays exact enough."""
+    if r.unit == "dB":
+        return f"{value:.1f} dB" if r.low >= 0 else db_text(value)
+    if r.unit == "Hz" and value >= 1000:
+        return f"{value / 1000:.3g} kHz"
+    text = f"{value:.3g}" if value < 1000 else f"{value:.0f}"
+    return f"{text} {r.unit}".strip()
+
+
+def _band_text(b: Band) -> str:
+    return f"{value_text(b.frequency_hz, RANGES['Band']['frequency_hz'])} {db_text(b.gain_db)}"
+
+
+def shown_values(p: Processor) -> list[tuple[str, str]]:
+    """The first few parameters: (name, value)."""
+    if isinstance(p, Equaliser):
+        moved = [b for b in p.bands if b.gain_db] or list(p.bands)
+        return [(SHAPES[b.shape], _band_text(b)) for b in moved[:SHOWN]]
+    if isinstance(p, PlugIn):
+        return [(x.name[:16], f"{x.value:.0%}".replace("%", " %")) for x in p.parameters[:SHOWN]]
+    fields = RANGES[type(p).__name__]
+    rows = [(FIELDS[f], value_text(float(getattr(p, f)), r)) for f, r in fields.items()]
+    if isinstance(p, NoiseRemoval):
+        rows = [(_("profile"), p.profile or _("none yet")), *rows]
+    if isinstance(p, Multiband):
+        rows = [rows[i] for i in (0, 1, 5)]
+    if isinstance(p, Thickening):
+        rows = [(_("voices"), str(p.voices)), *rows]
+    if isinstance(p, HighPass):
+        rows.append((_("slope"), _("{db} dB an octave").format(db=p.slope_db)))
+    return rows[:SHOWN]
+
+
+def loudness_text(lufs: float) -> str:
+    return _("{lufs} LUFS").format(lufs=f"{lufs:.1f}".replace("-", MINUS)) if lufs > -100 else _("silent")
+
+
+def peak_text(dbtp: float) -> str:
+    return _("{db} dBTP").format(db=f"{dbtp:.1f}".replace("-", MINUS)) if dbtp > -120 else _("silent")
+
+
+def off_target_text(off: float) -> str:
+    """Against the target, in LU."""
+    if abs(off) <= 1.0:
+        return _("As loud as it is meant to be.")
+    return _("{lu:.1f} LU too {way}.").format(lu=abs(off), way=_("loud") if off > 0 else _("soft"))
+
+
+def matched_text(gain_db: float) -> str:
+    if abs(gain_db) < 0.05:
+        return _("Heard without. Nothing was measured yet, so it may be softer or louder.")
+    return _("Heard without, {db} for the same loudness.").format(db=db_text(gain_db))
+
+
+def felt_text(places: list[str], ms: str) -> str:
+    return _("In {places} the player hears this {ms} late and may feel it.").format(places=", ".join(places), ms=ms)
+
+
+def mismatch_text(db: float) -> str:
+    return _("The room is {db:.0f} dB louder than when it was learnt. Learn it again when nobody sounds.").format(db=db)
+
+
+PLUG_IN_FAULTS = {
+    "crashed": _("crashed"), "hangs": _("does not answer"), "not_finite": _("gave no numbers"),
+    "wrong_latency": _("does not cost the time it was measured to cost"), "not_loaded": _("does not load"),
+    "not_here": _("is not on this computer"),
+}  # fmt: skip
+
+
+def plug_in_fault_text(name: str, fault: str) -> str:
+    return _("{name} {fault}. The sound goes on without it, dry and in time.").format(
+        name=name, fault=PLUG_IN_FAULTS[fault]
+    )  # fmt: skip
