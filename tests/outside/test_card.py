@@ -17,7 +17,8 @@ from brucke.core.measure.stimulus import stimulus
 from brucke.demo import FOLDER
 from brucke.engine.processes.link import EngineLink
 from brucke.engine.step.plan import Live, compile_plan, shape_of
-from brucke.rehearse.equipment import card_wiring, world_command
+from brucke.ports.devices.wiring import card_wiring
+from brucke.rehearse.equipment import world_command
 
 from ..engine.test_live import until
 from ..sound_server import CARD

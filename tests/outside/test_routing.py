@@ -16,11 +16,12 @@ from msgspec.structs import replace
 from brucke.core.document.setup import Device, Listener, MapPoint, Part, Route, Setup
 from brucke.core.document.setup_problems import problems
 from brucke.core.knowledge.evidence import Facts, Knowledge
+from brucke.core.routing.captures import capture_channels
 from brucke.core.routing.doubled import doubled, first_notch_hz
 from brucke.core.routing.maps import route_gains
 from brucke.core.routing.ways import loops, returns
 from brucke.core.timing.paths import Situation
-from brucke.engine.step.plan import Live, capture_channels, compile_plan, shape_of
+from brucke.engine.step.plan import Live, compile_plan, shape_of
 from brucke.engine.step.runner import Runner
 from brucke.ports.sounds.files import SoundFileError
 from brucke.ports.sounds.track import Decoder, FileTrack, MemoryTrack, read_track, track_info

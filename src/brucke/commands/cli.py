@@ -60,10 +60,6 @@ def _log(e: Exception) -> str:
 Command = Callable[[str, Callable[[argparse.Namespace], int], str], argparse.ArgumentParser]
 
 
-
-
-
-
 def _seconds(text: str) -> float:
     value = float(text)
     if not 1 <= value <= 3600:

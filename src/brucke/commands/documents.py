@@ -13,8 +13,9 @@ from .output import CannotDo, emit
 
 def check(args: argparse.Namespace) -> int:
     """The soundcheck: plays the setup on its stand-ins, listens, and checks everything."""
+    from ..ports.devices.computer import computer_facts
     from ..rehearse.equipment import facts_of
-    from ..rehearse.soundcheck import computer_facts, listen_offline
+    from ..rehearse.soundcheck import listen_offline
 
     setup, knowledge = load(args.setup)
     facts = computer_facts(facts_of(setup))

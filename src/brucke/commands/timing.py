@@ -6,7 +6,8 @@ from typing import Any
 from ..core.document.setup import Setup
 from ..core.document.setup_file import load
 from ..core.knowledge.evidence import Facts
-from ..core.timing.align import ListenerTiming, RouteTiming, Unjudged, align, timing
+from ..core.timing.align import align, timing
+from ..core.timing.arrivals import ListenerTiming, RouteTiming, Unjudged
 from ..core.timing.paths import Situation
 from ..words import timing as words
 from .output import CannotDo, emit

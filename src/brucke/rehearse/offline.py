@@ -8,7 +8,8 @@ import numpy as np
 from ..core.document.setup import Setup
 from ..core.measure.played import TrackMark
 from ..core.measure.stimulus import StimulusKind, stimulus
-from ..engine.step.plan import Live, capture_channels, compile_plan, shape_of
+from ..core.routing.captures import capture_channels
+from ..engine.step.plan import Live, compile_plan, shape_of
 from ..engine.step.runner import MeasureOrder, Runner
 from ..ports.sounds.files import F32, TrackWriter
 from ..standins.truth import Truth

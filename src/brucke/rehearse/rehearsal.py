@@ -9,14 +9,15 @@ from msgspec.structs import replace
 
 from ..core.document.setup import Setup
 from ..core.knowledge.evidence import Facts, Knowledge
+from ..core.knowledge.learned import measuring_pair, now, picture_measurements, round_trip_measurement
 from ..core.measure.round_trip import Refusal, RoundTrip, round_trip
-from ..core.timing.align import Timing, align, timing
+from ..core.timing.align import align, timing
+from ..core.timing.arrivals import Timing
 from ..core.timing.paths import Situation
 from ..ports.sounds.files import F32, mono
 from ..standins.truth import Truth, invent, reports
 from ..takes.proof import prove_take
 from ..takes.take import Take, far_ends_in, save_take
-from .evidence import measuring_pair, now, picture_measurements, round_trip_measurement
 from .offline import Offline
 
 Progress = Callable[[float, str], None]

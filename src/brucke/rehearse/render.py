@@ -6,7 +6,8 @@ from pathlib import Path
 import numpy as np
 
 from ..core.document.setup import Setup
-from ..engine.step.plan import Live, capture_channels, compile_plan, shape_of
+from ..core.routing.captures import capture_channels
+from ..engine.step.plan import Live, compile_plan, shape_of
 from ..engine.step.runner import Runner
 from ..ports.sounds.files import F32, TrackWriter
 

@@ -22,9 +22,9 @@ from ..core.document.bundle import find_file
 from ..core.document.setup import Setup, Track
 from ..core.document.setup_file import load
 from ..core.measure.played import TrackMark
+from ..core.routing.captures import capture_channels
 from ..engine.processes.channel import Channel
 from ..engine.processes.region import Head, Region, attach
-from ..engine.step.plan import capture_channels
 from ..ports.sounds.beat_sounds import beat_sounds
 from ..ports.sounds.files import SoundFileError
 from ..ports.sounds.segments import write_track

@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QApplication, QMessageBox
 from ..core.document.setup_file import SetupError
 from ..core.edits.route_edits import change_device
 from ..ports.devices.opening import CardError, check_card
-from ..rehearse.equipment import card_wiring
+from ..ports.devices.wiring import card_wiring
 from .documents import Documents
 from .kit.wheel import WheelScrolls
 from .running import Running

@@ -6,12 +6,13 @@ from concurrent.futures import Future, ThreadPoolExecutor
 from msgspec.structs import replace
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
+from ..core.checks.listening import heard_facts, unheard
 from ..core.checks.mends import mended
 from ..core.checks.soundcheck import Result, soundcheck
 from ..core.findings import Finding
 from ..core.knowledge.evidence import Facts
 from ..core.timing.paths import Situation
-from ..rehearse.soundcheck import computer_facts, heard_facts, unheard
+from ..ports.devices.computer import computer_facts
 from ..words.soundcheck import mend_text, what_text
 from .running import Running
 from .session import Session

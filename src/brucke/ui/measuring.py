@@ -7,10 +7,10 @@ from concurrent.futures import Future, ThreadPoolExecutor
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from ..core.knowledge.evidence import Measurement
+from ..core.knowledge.learned import measuring_pair, now, round_trip_measurement
 from ..core.measure.round_trip import Refusal, RoundTrip, round_trip
 from ..core.measure.stimulus import StimulusKind
 from ..engine.processes.link import MeasureHandle
-from ..rehearse.evidence import measuring_pair, now, round_trip_measurement
 from ..words import timing
 from .running import Running
 from .session import Session

@@ -3,7 +3,7 @@
 import time
 
 from ..core.knowledge.evidence import device_fingerprint, round_trip_key
-from ..rehearse.evidence import measuring_pair
+from ..core.knowledge.learned import measuring_pair
 from ..words import timing
 from ..words.review import needs_you, take_text
 from ..words.soundcheck import count_text

@@ -13,13 +13,15 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from ..core.document.bundle import find_file
 from ..core.document.setup_file import save
 from ..core.knowledge.evidence import round_trip_key
+from ..core.knowledge.learned import now
+from ..core.routing.captures import capture_channels
 from ..engine.processes.link import EngineLink
 from ..engine.processes.region import Head
-from ..engine.step.plan import PlanError, capture_channels, compile_plan, shape_of, wiring
+from ..engine.step.plan import PlanError, compile_plan, shape_of, wiring
 from ..ports.devices.card import Wiring
 from ..ports.devices.opening import CardError, check_card
-from ..rehearse.equipment import card_wiring, reported_with_card, world_command
-from ..rehearse.evidence import now
+from ..ports.devices.wiring import card_wiring, reported_with_card
+from ..rehearse.equipment import world_command
 from ..words.timing import device_name
 from .session import Session
 

@@ -15,12 +15,13 @@ from ..core.document.copying import copy_whole
 from ..core.document.setup import Setup
 from ..core.document.setup_file import SUFFIX, SetupError, load, save
 from ..core.knowledge.evidence import Facts, Knowledge, Measurement, round_trip_key
-from ..core.timing.align import Timing, timing
+from ..core.knowledge.learned import now
+from ..core.timing.align import timing
+from ..core.timing.arrivals import Timing
 from ..core.timing.paths import Situation
 from ..demo import FOLDER as SHIPPED
 from ..engine.step.plan import Live, shape_of, wiring
 from ..rehearse.equipment import facts_of
-from ..rehearse.evidence import now
 from ..words.timing import day_text
 
 MERGE_S = 0.6

@@ -10,11 +10,11 @@ from msgspec.structs import replace
 from platformdirs import user_data_path
 from PyQt6.QtCore import QObject, QProcess, QProcessEnvironment, pyqtSignal
 
+from ..core.knowledge.learned import now, picture_measurements
 from ..core.knowledge.take_verdict import TakeVerdict
 from ..core.routing.recording import listeners_kept, parts_kept
 from ..core.timing.paths import Situation
 from ..ports.sounds.segments import read_segments, read_track
-from ..rehearse.evidence import now, picture_measurements
 from ..takes.judging import judge
 from ..takes.take import Take, TakeError, far_ends_in, load_take, save_take
 from .recording import Recording, can_write, own_folder

@@ -6,7 +6,7 @@ from datetime import datetime
 from ..core.document.setup import Setup
 from ..core.findings import Finding, Verdict
 from ..core.knowledge.evidence import Facts, Measurement
-from ..core.timing.align import ListenerTiming, RouteTiming, Timing, Unjudged
+from ..core.timing.arrivals import ListenerTiming, RouteTiming, Timing, Unjudged
 from ..core.timing.paths import Stage
 from ..core.timing.verdicts import CALL_GOOD_S, CALL_LIMIT_S, OWN_SOUND_COMFORTABLE_S, OWN_SOUND_LIMIT_S
 from .translation import _

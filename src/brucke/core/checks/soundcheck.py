@@ -12,7 +12,8 @@ from ..findings import Finding
 from ..knowledge.evidence import device_fingerprint, round_trip_key
 from ..routing.doubled import doubled
 from ..routing.ways import Loop, carries, loops
-from ..timing.align import Timing, timing
+from ..timing.align import timing
+from ..timing.arrivals import Timing
 from ..timing.paths import Situation
 from ..timing.verdicts import OWN_SOUND_LIMIT_S
 from ..units import buffer_seconds

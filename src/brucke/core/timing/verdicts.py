@@ -1,15 +1,12 @@
 """One verdict per listener: its worst route, or the performer's own sound at a monitor."""
 
 import math
-from typing import TYPE_CHECKING
 
 from ..document.setup import Listener
 from ..findings import Finding, Verdict
+from .arrivals import RouteTiming
 from .origins import own_sound
 from .paths import Situation
-
-if TYPE_CHECKING:
-    from .align import RouteTiming
 
 # Closer than this two sounds are called in step: common practice, no source.
 IN_STEP_S = 1e-3
@@ -36,7 +33,7 @@ def delay_impairment(one_way_s: float) -> float:
     return float(25 * ((1 + x**6) ** (1 / 6) - 3 * (1 + (x / 3) ** 6) ** (1 / 6) + 2))
 
 
-def is_in_step(known: Situation, route: "RouteTiming", routes: "list[RouteTiming]") -> bool:
+def is_in_step(known: Situation, route: RouteTiming, routes: list[RouteTiming]) -> bool:
     """Whether one arrival is in step at its listener, beside the `routes` there that share its root.
 
     Sounds are judged to a millisecond against each other; sound against picture to half a picture period,
@@ -56,7 +53,7 @@ def is_in_step(known: Situation, route: "RouteTiming", routes: "list[RouteTiming
     return abs(route.off.value) <= (max(seen, IN_STEP_S) if together else IN_STEP_S)
 
 
-def _all_with(lead: "RouteTiming", routes: "list[RouteTiming]") -> bool:
+def _all_with(lead: RouteTiming, routes: list[RouteTiming]) -> bool:
     """Whether every other sound of the lead's group is with it."""
     assert lead.off is not None
     sounds = [r for r in routes if r.kind != "picture" and r.off is not None]
@@ -64,7 +61,7 @@ def _all_with(lead: "RouteTiming", routes: "list[RouteTiming]") -> bool:
 
 
 def listener_verdict(
-    known: Situation, listener: Listener, routes: "list[RouteTiming]", findings: list[Finding]
+    known: Situation, listener: Listener, routes: list[RouteTiming], findings: list[Finding]
 ) -> Verdict:
     """`findings` are why something that is routed here cannot be judged: then nobody is called in step."""
     if findings:
@@ -94,12 +91,12 @@ def listener_verdict(
     return Verdict(code="in_step", listener=listener.id, plus_minus_s=widest, sure=sure, as_of=as_of)
 
 
-def _as_of(routes: "list[RouteTiming]") -> str:
+def _as_of(routes: list[RouteTiming]) -> str:
     """The oldest date of what is unconfirmed in them."""
     return min((r.as_of for r in routes if r.as_of), default="")
 
 
-def _monitor_verdict(known: Situation, listener: Listener, routes: "list[RouteTiming]") -> Verdict:
+def _monitor_verdict(known: Situation, listener: Listener, routes: list[RouteTiming]) -> Verdict:
     own = [
         (delay, r)
         for r in routes

@@ -13,6 +13,7 @@ import numpy.typing as npt
 from ...core.document.setup import Listener, Moment, Part, Route, Setup
 from ...core.edits.chain_edits import owner_of, plug_ins
 from ...core.processors import MAX_SLOTS, NoiseRemoval, Processor
+from ...core.routing.captures import capture_channels
 from ...core.routing.maps import route_gains
 from ...core.sound.noise_profile import BINS
 from ...core.sound.parameters import PARAMS, RING, pack
@@ -82,16 +83,6 @@ class Plan:
 
 class PlanError(ValueError):
     """Why a setup cannot be run, in one sentence."""
-
-
-def capture_channels(setup: Setup) -> list[tuple[str, int]]:
-    """(device, channel) of every capture channel, in the order of the engine's input."""
-    found: dict[tuple[str, int], None] = {}
-    for part in setup.parts:
-        if part.kind != "picture":
-            for channel in part.channels:
-                found[(part.device, channel)] = None
-    return list(found)
 
 
 def wiring(setup: Setup) -> tuple[object, ...]:

@@ -3,6 +3,11 @@
 import shutil
 from pathlib import Path
 
+from msgspec.structs import replace
+from platformdirs import user_data_path
+
+from ...core.knowledge.evidence import Facts
+
 POWER = Path("/sys/class/power_supply")
 
 
@@ -25,3 +30,7 @@ def may_sleep(power: Path = POWER) -> bool | None:
         return any((s / "status").read_text().strip() == "Discharging" for s in batteries)
     except OSError:
         return None
+
+
+def computer_facts(facts: Facts) -> Facts:
+    return replace(facts, free_bytes=free_bytes(user_data_path("brucke")), may_sleep=may_sleep())

@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 
 from ...core.document.setup import Setup
-from ...core.timing.align import ListenerTiming
+from ...core.timing.arrivals import ListenerTiming
 from ...core.timing.verdicts import PICTURE_EARLY_S, PICTURE_LATE_S
 from ...words import timing
 

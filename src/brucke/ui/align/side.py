@@ -5,8 +5,8 @@ from PyQt6.QtWidgets import QDoubleSpinBox, QProgressBar, QSpinBox, QVBoxLayout,
 
 from ...core.document.setup import Setup
 from ...core.knowledge.evidence import device_fingerprint, round_trip_key
-from ...core.timing.align import ListenerTiming
-from ...rehearse.evidence import measuring_pair
+from ...core.knowledge.learned import measuring_pair
+from ...core.timing.arrivals import ListenerTiming
 from ...words import timing
 from ..kit.button import Button
 from ..kit.card import Card

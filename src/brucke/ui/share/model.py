@@ -10,7 +10,7 @@ from ...core.document.setup import Listener, Part, Setup
 from ...core.edits.listener_edits import Heard, heard_by
 from ...core.findings import Finding
 from ...core.routing.ways import own_return
-from ...core.timing.align import ListenerTiming, RouteTiming, Timing, Unjudged
+from ...core.timing.arrivals import ListenerTiming, RouteTiming, Timing, Unjudged
 from ...words import timing as words
 from ...words.documents import LISTENER_KINDS
 from ...words.soundcheck import short_text

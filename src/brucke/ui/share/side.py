@@ -8,7 +8,7 @@ from ...core.document.setup import Listener, MapPoint, Part, Route, Setup
 from ...core.edits import chain_edits, listener_edits, route_edits
 from ...core.routing.maps import effective_map
 from ...core.routing.ways import own_return
-from ...core.timing.align import Timing
+from ...core.timing.arrivals import Timing
 from ...words import timing as words
 from ...words.documents import TRACKS_WORDS
 from ...words.translation import _

@@ -2,20 +2,13 @@
 
 from datetime import datetime
 
-from ..core.document.setup import Device, Part, Setup
-from ..core.knowledge.evidence import (
-    Knowledge,
-    Measurement,
-    device_fingerprint,
-    picture_fingerprint,
-    picture_key,
-    round_trip_key,
-)
-from ..core.measure.round_trip import RoundTrip
-from ..core.timing.paths import Situation
-from ..core.timing.picture import picture_path
-from ..engine.step.plan import capture_channels
-from ..takes.take import Take
+from ...takes.take import Take
+from ..document.setup import Device, Part, Setup
+from ..measure.round_trip import RoundTrip
+from ..routing.captures import capture_channels
+from ..timing.paths import Situation
+from ..timing.picture import picture_path
+from .evidence import Knowledge, Measurement, device_fingerprint, picture_fingerprint, picture_key, round_trip_key
 
 
 def now() -> str:

@@ -1,0 +1,13 @@
+"""Which channels of the equipment are captured, and in which order the engine has them."""
+
+from ..document.setup import Setup
+
+
+def capture_channels(setup: Setup) -> list[tuple[str, int]]:
+    """(device, channel) of every capture channel, in the order of the engine's input."""
+    found: dict[tuple[str, int], None] = {}
+    for part in setup.parts:
+        if part.kind != "picture":
+            for channel in part.channels:
+                found[(part.device, channel)] = None
+    return list(found)

@@ -1,0 +1,125 @@
+"""When every route arrives at its listener, and what may be said of it: plain data, filled in by `align.py`."""
+
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Literal
+
+from ..document.setup import Setup
+from ..findings import Finding, Verdict
+from .paths import Stage
+from .quantity import Quantity
+
+RouteCode = Literal["in_step", "early", "late", "own_sound", "far_end", "cannot_be_judged"]
+
+
+@dataclass(frozen=True)
+class RouteTiming:
+    """One route at one listener. `off` is arrival − target, negative when early; None where not aligned. `problem` is
+    why it cannot be judged though its arrival is known."""
+
+    part: str
+    kind: str
+    root: str
+    origin: Quantity
+    stages: tuple[Stage, ...]
+    arrival: Quantity
+    delay_frames: int
+    align_delay_frames: int
+    off: Quantity | None
+    outside: bool = False
+    in_step: bool = False
+    problem: Finding | None = None
+
+    @property
+    def _to_measure(self) -> tuple[Stage, ...]:
+        """What cannot be calculated: converters, and the picture's own way."""
+        if self.kind == "picture":
+            return tuple(s for s in self.stages if s.code == "picture coder")
+        return tuple(s for s in self.stages if s.code in ("capture", "output", "picture coder"))
+
+    @property
+    def measured(self) -> bool:
+        """Whether that was measured, confirmed since or not."""
+        if self.kind == "picture" and not self._to_measure:
+            return False
+        return all(s.evidence in ("measured", "unconfirmed") for s in self._to_measure)
+
+    @property
+    def as_of(self) -> str:
+        """The date of the oldest measurement in it that is unconfirmed; empty where none is."""
+        return min((s.date for s in self._to_measure if s.evidence == "unconfirmed"), default="")
+
+    def can_be_delayed(self, monitor: bool) -> bool:
+        """Whether a delay of ours could put it in step; in the headphones just the lead waits, never who plays along."""
+        if self.outside or self.problem is not None or self.off is None or self.kind in ("picture", "far_end"):
+            return False
+        return not monitor or self.kind == "lead"
+
+    @property
+    def code(self) -> RouteCode:
+        if self.problem is not None:
+            return "cannot_be_judged"
+        if self.kind == "far_end":
+            return "far_end"
+        if self.off is None:
+            return "own_sound"
+        return "in_step" if self.in_step else "early" if self.off.value < 0 else "late"
+
+
+@dataclass(frozen=True)
+class Unjudged:
+    """A part that is routed here and has no origin, so that nobody can say when it arrives; `problem` says why."""
+
+    part: str
+    kind: str
+    problem: Finding
+
+    @property
+    def code(self) -> RouteCode:
+        return "cannot_be_judged"
+
+
+@dataclass(frozen=True)
+class ListenerTiming:
+    """`target` is that of the first lead's group; `hand_off_s` what the picture has to wait elsewhere; `unjudged` are
+    routed here too, and nobody knows when they arrive."""
+
+    listener: str
+    target: Quantity | None
+    routes: tuple[RouteTiming, ...]
+    hand_off_s: float
+    to_ears: bool
+    least_delay: bool
+    findings: tuple[Finding, ...]
+    verdict: Verdict
+    unjudged: tuple[Unjudged, ...] = ()
+
+    def problem(self, part: str) -> Finding | None:
+        """Why a part that is routed here cannot be judged."""
+        found = self.of_part(part)
+        return found.problem if found is not None else None
+
+    @cached_property
+    def _by_part(self) -> dict[str, RouteTiming | Unjudged]:
+        at_all: list[RouteTiming | Unjudged] = [*self.routes, *self.unjudged]
+        return {r.part: r for r in at_all}
+
+    def can_delay(self, setup: Setup, r: RouteTiming) -> bool:
+        """Whether a route may be delayed here and now: not while the least delay is wanted."""
+        return not self.least_delay and r.can_be_delayed(setup.listener(self.listener).kind == "monitor")
+
+    def of_part(self, part: str) -> RouteTiming | Unjudged | None:
+        return self._by_part.get(part)
+
+    def route(self, part: str) -> RouteTiming | None:
+        found = self._by_part.get(part)
+        return found if isinstance(found, RouteTiming) else None
+
+
+@dataclass(frozen=True)
+class Timing:
+    listeners: tuple[ListenerTiming, ...]
+    findings: tuple[Finding, ...]
+
+    def of(self, listener: str) -> ListenerTiming:
+        return next(x for x in self.listeners if x.listener == listener)
