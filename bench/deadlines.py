@@ -10,11 +10,11 @@ from pathlib import Path
 from PyQt6.QtCore import QSettings
 
 from brucke.demo import SETUP
+from brucke.desk.session import Session
 from brucke.engine.processes.region import Head
-from brucke.ui.app import make_app
-from brucke.ui.session import Session
+from brucke.ui.shell.app import make_app
+from brucke.ui.shell.window import Window
 from brucke.ui.theme.theme import Theme
-from brucke.ui.window import Window
 
 SECONDS = 60
 IDLE = f"""

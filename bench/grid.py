@@ -10,12 +10,12 @@ from PyQt6.QtWidgets import QTableView
 from brucke.core.checks.soundcheck import soundcheck
 from brucke.core.document.setup import Setup
 from brucke.core.edits import listener_edits, part_edits, route_edits
+from brucke.desk.session import Session
 from brucke.engine.step.plan import compile_plan
-from brucke.ui.app import make_app
-from brucke.ui.session import Session
-from brucke.ui.share.model import share_data
+from brucke.ui.places.share.model import share_data
+from brucke.ui.shell.app import make_app
+from brucke.ui.shell.window import Window
 from brucke.ui.theme.theme import Theme
-from brucke.ui.window import Window
 
 from .repaint import repaint_ms
 

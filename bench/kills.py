@@ -18,10 +18,10 @@ import itertools, os, sys, time
 from msgspec.structs import replace
 from PyQt6.QtCore import QSettings, QTimer
 from brucke.demo import SETUP
-from brucke.ui.app import make_app
-from brucke.ui.session import Session
+from brucke.ui.shell.app import make_app
+from brucke.desk.session import Session
 from brucke.ui.theme.theme import Theme
-from brucke.ui.window import Window
+from brucke.ui.shell.window import Window
 app, _, _ = make_app()
 session = Session()
 session.open(SETUP)
@@ -91,10 +91,10 @@ class _Live:
         from PyQt6.QtCore import QSettings
 
         from brucke.demo import SETUP
-        from brucke.ui.app import make_app
-        from brucke.ui.session import Session
+        from brucke.desk.session import Session
+        from brucke.ui.shell.app import make_app
+        from brucke.ui.shell.window import Window
         from brucke.ui.theme.theme import Theme
-        from brucke.ui.window import Window
 
         self.app, _, _ = make_app()
         session = Session()

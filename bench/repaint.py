@@ -8,10 +8,10 @@ from PyQt6.QtGui import QImage, QPainter, QRegion
 from PyQt6.QtWidgets import QApplication, QGridLayout, QLabel, QWidget
 
 from brucke.demo import SETUP
-from brucke.ui.app import make_app
-from brucke.ui.session import Session
+from brucke.desk.session import Session
+from brucke.ui.shell.app import make_app
+from brucke.ui.shell.window import Window
 from brucke.ui.theme.theme import Theme
-from brucke.ui.window import Window
 
 
 def repaint_ms(widget: QWidget, app: QApplication, times: int = 40) -> float:

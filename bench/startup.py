@@ -9,8 +9,8 @@ OURS = """
 import sys, time
 from PyQt6.QtCore import QEvent, QObject, QTimer
 from brucke.ui import app as module
-from brucke.ui.align.drawing import AlignDrawing
-from brucke.ui.window import Window
+from brucke.ui.places.align.drawing import AlignDrawing
+from brucke.ui.shell.window import Window
 
 first = AlignDrawing.paintEvent
 def painted(self, e):

@@ -76,7 +76,7 @@ def data_home(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Path:
 @pytest.fixture(scope="session")
 def app():
     """The application with its typeface."""
-    from brucke.ui.app import make_app
+    from brucke.ui.shell.app import make_app
 
     return make_app()[0]
 

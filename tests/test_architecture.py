@@ -10,9 +10,7 @@ ROOT = Path(__file__).parents[1]
 
 
 def test_the_window_starts_without_scipy_numba_and_ffmpeg():
-    code = (
-        "import sys, brucke.ui.app, brucke.ui.window; print([m for m in ('scipy', 'numba', 'av') if m in sys.modules])"
-    )
+    code = "import sys, brucke.ui.shell.app, brucke.ui.shell.window; print([m for m in ('scipy', 'numba', 'av') if m in sys.modules])"
     out = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
     assert out.stdout.strip() == "[]"
 

@@ -11,9 +11,9 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
 from brucke.demo import SETUP
-from brucke.ui.session import Session
+from brucke.desk.session import Session
+from brucke.ui.shell.window import Window
 from brucke.ui.theme.theme import Theme
-from brucke.ui.window import Window
 
 
 def new_window(home, monkeypatch, setup=None):

@@ -4,7 +4,7 @@ import pytest
 
 from brucke.core.knowledge.evidence import round_trip_key
 from brucke.ports.devices.opening import CardError
-from brucke.ui.app import _use_card
+from brucke.ui.shell.app import _use_card
 
 from ..sound_server import CARD
 from .conftest import measure, press, wait

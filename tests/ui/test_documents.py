@@ -21,9 +21,9 @@ from brucke.core.document.setup_file import load, save
 from brucke.core.document.templates import TEMPLATES
 from brucke.core.knowledge.evidence import Knowledge
 from brucke.demo import FOLDER, SETUP
-from brucke.ui.documents import Documents
-from brucke.ui.filing import NotesDialog
-from brucke.ui.session import Session
+from brucke.desk.documents import Documents
+from brucke.desk.session import Session
+from brucke.ui.shell.filing import NotesDialog
 
 from .conftest import key, new_window, pause, pick, press, wait
 
@@ -155,9 +155,9 @@ from pathlib import Path
 from msgspec.structs import replace
 from PyQt6.QtCore import QSettings, QTimer
 from brucke.demo import SETUP
-from brucke.ui.app import make_app
-from brucke.ui.session import Session
-from brucke.ui.window import Window
+from brucke.ui.shell.app import make_app
+from brucke.desk.session import Session
+from brucke.ui.shell.window import Window
 app, theme, _ = make_app()
 session = Session()
 session.open(SETUP)
@@ -275,7 +275,7 @@ def test_keeping_aside_that_fails_is_said_once_and_leaves_no_litter(app, data_ho
 def test_a_second_window_on_one_setup_says_so(app, data_home, monkeypatch, tmp_path):
     mine = tmp_path / "mine.brucke.json"
     save(mine, Setup(name="mine"), Knowledge())
-    program = "import sys; from pathlib import Path; from brucke.ui.open_setups import OpenSetups; OpenSetups(Path(sys.argv[1])).take(Path(sys.argv[2])); print(1, flush=True); sys.stdin.read()"  # fmt: skip
+    program = "import sys; from pathlib import Path; from brucke.desk.open_setups import OpenSetups; OpenSetups(Path(sys.argv[1])).take(Path(sys.argv[2])); print(1, flush=True); sys.stdin.read()"  # fmt: skip
     w = new_window(data_home, monkeypatch)
     other = subprocess.Popen(
         [sys.executable, "-c", program, str(w.documents.home / "windows"), str(mine)], stdin=subprocess.PIPE,

@@ -9,7 +9,7 @@ from PyQt6.QtCore import QPoint, Qt
 from brucke.core.edits import part_edits
 from brucke.core.edits.route_edits import change_device
 from brucke.demo import FOLDER
-from brucke.ui.gather.rows import QUIET_DB, TAPPED_DB
+from brucke.ui.places.gather.rows import QUIET_DB, TAPPED_DB
 from brucke.words.documents import SOURCE_WORDS
 
 from .conftest import drag, key, measure, part, pause, pick, press, type_in, wait

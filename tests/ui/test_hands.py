@@ -17,8 +17,8 @@ from brucke.core.document.setup import MomentRoute
 from brucke.core.edits import route_edits
 from brucke.core.routing.recording import listeners_kept, parts_kept
 from brucke.demo import SETUP
-from brucke.ui.overview import PLACES
-from brucke.ui.surprises import Surprises
+from brucke.desk.surprises import Surprises
+from brucke.ui.shell.overview import PLACES
 
 from .conftest import key, part, pick, press, wait
 
@@ -157,9 +157,9 @@ def test_what_nobody_foresaw_is_said_logged_and_everything_goes_on(window, monke
 PROGRAM = """
 import os, sys
 from PyQt6.QtCore import QTimer
-import brucke.ui.window as module
+import brucke.ui.shell.window as module
 from pathlib import Path
-from brucke.ui.app import run
+from brucke.ui.shell.app import run
 
 class Window(module.Window):
     def show(self):

@@ -21,25 +21,25 @@ from brucke.core.processors import MAX_SLOTS
 from brucke.core.timing.align import align, timing
 from brucke.core.timing.paths import Situation
 from brucke.takes.take import Take
-from brucke.ui.align.layout import align_layout, least_height
-from brucke.ui.align.model import align_data
-from brucke.ui.gather.layout import equipment_height, equipment_layout, parts_height, parts_layout
-from brucke.ui.gather.model import gather_data
 from brucke.ui.kit.button import Button
 from brucke.ui.kit.label import Words
 from brucke.ui.kit.meter import meter_geometry
 from brucke.ui.kit.scale import scale_sheet
 from brucke.ui.paint.sheet import colour
-from brucke.ui.review.layout import least_height as review_height
-from brucke.ui.review.layout import review_layout
-from brucke.ui.review.model import review_data
-from brucke.ui.shape.layout import least_height as chain_height
-from brucke.ui.shape.layout import shape_layout
-from brucke.ui.shape.live import band_live, end_sheet, ends, live_sheet, sentence_sheet
-from brucke.ui.shape.model import shape_data
-from brucke.ui.shape.watch import ChainWatch, spectrum_of
-from brucke.ui.share.channel_map import point_layout
-from brucke.ui.share.layout import (
+from brucke.ui.places.align.layout import align_layout, least_height
+from brucke.ui.places.align.model import align_data
+from brucke.ui.places.gather.layout import equipment_height, equipment_layout, parts_height, parts_layout
+from brucke.ui.places.gather.model import gather_data
+from brucke.ui.places.review.layout import least_height as review_height
+from brucke.ui.places.review.layout import review_layout
+from brucke.ui.places.review.model import review_data
+from brucke.ui.places.shape.layout import least_height as chain_height
+from brucke.ui.places.shape.layout import shape_layout
+from brucke.ui.places.shape.live import band_live, end_sheet, ends, live_sheet, sentence_sheet
+from brucke.ui.places.shape.model import shape_data
+from brucke.ui.places.shape.watch import ChainWatch, spectrum_of
+from brucke.ui.places.share.channel_map import point_layout
+from brucke.ui.places.share.layout import (
     cell_layout,
     head_height,
     head_width,
@@ -51,7 +51,7 @@ from brucke.ui.share.layout import (
     question_layout,
     question_width,
 )
-from brucke.ui.share.model import share_data
+from brucke.ui.places.share.model import share_data
 from brucke.ui.theme.fonts import metrics
 from brucke.ui.theme.tokens import LIGHT, NIGHT, PAIRS, contrast
 from brucke.words.shape import KINDS

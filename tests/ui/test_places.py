@@ -9,9 +9,9 @@ from brucke.core.edits.route_edits import set_delay
 from brucke.core.knowledge.evidence import Measurement, device_fingerprint
 from brucke.core.knowledge.take_verdict import ListenerProof, PartLeft, PictureLeft
 from brucke.core.timing.align import align
+from brucke.desk.take import takes_folder
 from brucke.takes.take import Take, save_take
-from brucke.ui.review.model import review_data, table_rows
-from brucke.ui.taking import takes_folder
+from brucke.ui.places.review.model import review_data, table_rows
 from brucke.words import timing
 
 from .conftest import wait

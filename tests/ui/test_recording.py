@@ -146,7 +146,7 @@ def test_a_full_disk_goes_on_elsewhere_and_both_takes_are_whole(recorded):
     resource.prlimit(pid, resource.RLIMIT_FSIZE, (limit, resource.RLIM_INFINITY))
     # Whoever comes after that recorder finds no room in this folder either.
     full = lambda folder: "no space left on device" if folder == first else ""  # noqa: E731
-    import brucke.ui.recording as module
+    import brucke.desk.recorder as module
 
     real, module.can_write = module.can_write, full
     try:

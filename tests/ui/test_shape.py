@@ -11,7 +11,7 @@ from brucke.core.edits.route_edits import set_processed
 from brucke.core.processors import MAX_SLOTS, RANGES, Compressor, Equaliser, Gain, HighPass, Limiter
 from brucke.core.sound.parameters import latency_frames
 from brucke.engine.step.plan import compile_plan
-from brucke.ui.shape.presets import ShelfDialog
+from brucke.ui.places.shape.presets import ShelfDialog
 from brucke.words.shape import FIELDS, KINDS, PRESET_NAMES, kind_of, shown_values
 from brucke.words.timing import PROCESSOR_NAMES
 

@@ -325,9 +325,9 @@ def test_keys_can_be_changed_and_single_letters_switched_off(window):
 
 def test_every_action_of_the_table_can_be_done(window, monkeypatch):
     """No dead key: each id is wired."""
-    from brucke.ui import doing as module
-    from brucke.ui.actions import SPECS
-    from brucke.ui.filing import NotesDialog
+    from brucke.ui.shell import doing as module
+    from brucke.ui.shell.actions import SPECS
+    from brucke.ui.shell.filing import NotesDialog
 
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a: ("", ""))
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a: ("", ""))
@@ -340,8 +340,8 @@ def test_every_action_of_the_table_can_be_done(window, monkeypatch):
 
 
 def test_takes_are_remembered_and_a_broken_one_is_left_out_with_a_sentence(window, data_home):
+    from brucke.desk.take import takes_folder
     from brucke.takes.take import Take, save_take
-    from brucke.ui.taking import takes_folder
 
     home = takes_folder(window.session)
     assert Path(data_home) in home.parents
@@ -357,7 +357,7 @@ def test_takes_are_remembered_and_a_broken_one_is_left_out_with_a_sentence(windo
 
 
 def test_what_was_measured_is_confirmed_after_a_restart_or_says_what_changed(live, monkeypatch):
-    from brucke.ui import running as module
+    from brucke.desk import running as module
 
     w = live
     measure(w)

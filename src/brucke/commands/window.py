@@ -6,14 +6,14 @@ from .output import CannotDo, emit
 
 
 def window(args: argparse.Namespace) -> int:
-    from ..ui.app import run
+    from ..ui.shell.app import run
 
     return run(args.setup)
 
 
 def demo(args: argparse.Namespace) -> int:
     from ..demo import SETUP
-    from ..ui.app import run
+    from ..ui.shell.app import run
 
     return run(SETUP, demo=True, shots=args.shots, device=args.device)
 

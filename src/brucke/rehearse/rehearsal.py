@@ -94,7 +94,7 @@ def rehearse(
     if isinstance(found, Refusal):
         raise RehearsalError("the round trip could not be measured", found)
     knowledge = knowledge.with_measurement(round_trip_measurement(setup, device, found, "sweeps"))
-    knowledge = picture_measurements(Situation(before.setup, knowledge, facts), before)
+    knowledge = picture_measurements(Situation(before.setup, knowledge, facts), before.proof)
 
     aligned = align(Situation(setup, knowledge, facts))
     session.change(aligned)

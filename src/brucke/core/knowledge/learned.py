@@ -1,8 +1,8 @@
 """From what was measured to evidence in the knowledge of a setup."""
 
+from collections.abc import Mapping
 from datetime import datetime
 
-from ...takes.take import Take
 from ..document.setup import Device, Part, Setup
 from ..measure.round_trip import RoundTrip
 from ..routing.captures import capture_channels
@@ -39,11 +39,11 @@ def round_trip_measurement(setup: Setup, device: Device, found: RoundTrip, metho
     )  # fmt: skip
 
 
-def picture_measurements(known: Situation, take: Take) -> Knowledge:
-    """The knowledge with every picture that a proven take shows; `known` is what was in force in it."""
+def picture_measurements(known: Situation, proof: Mapping[str, ListenerProof]) -> Knowledge:
+    """The knowledge with every picture that a take's proof shows, by listener; `known` is what was in force in it."""
     knowledge = known.knowledge
-    for listener, proof in take.proof.items():
-        picture = proof.picture
+    for listener, shown in proof.items():
+        picture = shown.picture
         if picture is None:
             continue
         part: Part = known.setup.part(picture.part)

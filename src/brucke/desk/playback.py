@@ -1,0 +1,116 @@
+"""Listening to what a listener got, now or before, in the headphones; never on air."""
+
+from concurrent.futures import Future, ThreadPoolExecutor
+from pathlib import Path
+
+import numpy as np
+import numpy.typing as npt
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from ..takes.take import Take, TakeError
+from .running import Running
+from .session import Session
+from .take import Taking
+
+LONGEST_S = 60.0
+F32 = npt.NDArray[np.float32]
+
+
+def listener_sound(folder: Path, take: Take, listener: str) -> F32:
+    """[2, frames] of what a listener got, at most a minute. Errors: TakeError, OSError."""
+    # Only for listening back; the window starts without these libraries.
+    from ..takes.film import read_film
+    from ..takes.sounds import take_sound
+
+    name = take.far_ends.get(listener) or take.listeners[listener]
+    if name.endswith(".mkv"):
+        return read_film(folder / name, LONGEST_S).sound
+    sound, _ = take_sound(folder, name, LONGEST_S)
+    if sound.shape[0] > 2:  # every part on its own track: heard together
+        sound = sound.sum(axis=0, keepdims=True)
+    return np.ascontiguousarray(np.broadcast_to(sound, (2, sound.shape[1])) if sound.shape[0] == 1 else sound)
+
+
+class Playback(QObject):
+    """`heard` is “now” or “before” while it plays, `reading` while a file is being read for it."""
+
+    changed = pyqtSignal()
+
+    def __init__(self, session: Session, running: Running, taking: Taking):
+        super().__init__()
+        self.session, self.running, self.taking = session, running, taking
+        self.heard = ""
+        self._pool = ThreadPoolExecutor(1)
+        self._answer: Future[F32] | None = None
+        self._wanted = ""
+        self._played = False
+        taking.changed.connect(self._taking_changed)
+
+    @property
+    def reading(self) -> bool:
+        return self._answer is not None
+
+    def _taking_changed(self) -> None:
+        if self.taking.state == "recording" and self.heard:
+            self.stop()
+
+    def listen(self, which: str, listener: str) -> None:
+        """Play what `listener` got, now or before; the same key changes over in place."""
+        session, taking = self.session, self.taking
+        index = taking.chosen if which == "now" else taking.against
+        if session.live.on_air:
+            session.noticed.emit("On air, no take is played back: it would pause the track.", "amber")
+            return
+        if taking.state == "recording":
+            session.noticed.emit("A take is being recorded; nothing is played back into it. R ends it.", "amber")
+            return
+        if self.running.link is None or self.running.state != "running":
+            session.noticed.emit("Start first (F5): the headphones are off.", "amber")
+            return
+        if self._monitor() is None or not 0 <= index < len(taking.takes) or self._answer is not None:
+            return
+        folder, take = taking.takes[index]
+        if listener not in take.listeners and listener not in take.far_ends:
+            session.noticed.emit("This listener was not in that take.", "amber")
+            return
+        self._wanted = which
+        self._answer = self._pool.submit(listener_sound, folder, take, listener)
+
+    def _monitor(self) -> int | None:
+        return next((i for i, x in enumerate(self.session.setup.listeners) if x.kind == "monitor"), None)
+
+    def tick(self) -> None:
+        """Once a frame: what was read begins to play, what is over is over."""
+        link = self.running.link
+        if self._answer is not None and self._answer.done():
+            answer, self._answer = self._answer, None
+            self._begin(answer)
+        elif self.heard and (link is None or (self._played and self.running.back_frame < 0)):
+            self.heard = ""
+            self.changed.emit()
+        self._played = bool(self.heard) and self.running.back_frame >= 0
+
+    def _begin(self, answer: Future[F32]) -> None:
+        link, monitor = self.running.link, self._monitor()
+        try:
+            sound = answer.result()
+        except (TakeError, OSError) as e:
+            self.session.noticed.emit(f"Cannot be played: {e}.", "coral")
+            return
+        if link is None or monitor is None or self.session.live.on_air:
+            return
+        at = max(0, self.running.back_frame) if self.heard else 0
+        link.tell_world("pause")
+        link.listen_back(monitor, sound, at)
+        self.heard = self._wanted
+        self.changed.emit()
+
+    def stop(self) -> None:
+        if self.heard and self.running.link is not None:
+            self.running.link.stop_listening_back()
+        if self.heard:
+            self.heard = ""
+            self.changed.emit()
+
+    def close(self) -> None:
+        self._pool.shutdown(wait=False, cancel_futures=True)

@@ -1,0 +1,123 @@
+"""What Align shows of one listener: plain data, made from the session's timing. No Qt."""
+
+from dataclasses import dataclass
+
+from ....core.document.setup import Setup
+from ....core.timing.arrivals import ListenerTiming
+from ....core.timing.verdicts import PICTURE_EARLY_S, PICTURE_LATE_S
+from ....words import timing
+
+PATTERNS = {"measured": "solid", "unconfirmed": "solid", "calculated": "light", "entered": "light"}
+
+
+@dataclass(frozen=True)
+class Step:
+    """One stage on the ruler, in milliseconds from the beat."""
+
+    name: str
+    short: str
+    start_ms: float
+    end_ms: float
+    pattern: str
+
+
+@dataclass(frozen=True)
+class Lane:
+    """One part: what it waits for, its steps, its delay, and where it arrives. `problem` stands in place of all that
+    where nobody can say when it arrives."""
+
+    part: str
+    name: str
+    colour: int
+    kind: str
+    wait_text: str
+    wait_ms: float
+    steps: tuple[Step, ...]
+    delay_start_ms: float
+    delay_ms: float
+    arrival_ms: float
+    off_ms: float | None
+    flag: str
+    good: bool
+    aligned: bool
+    problem: str = ""
+
+
+@dataclass(frozen=True)
+class AlignData:
+    """`band_ms` is what ears and eyes accept around the picture; None without a picture."""
+
+    listener: str
+    lanes: tuple[Lane, ...]
+    target_ms: float | None
+    band_ms: tuple[float, float] | None
+    empty: str
+    end: str
+
+
+def align_data(setup: Setup, t: ListenerTiming) -> AlignData:
+    lanes = []
+    for r in t.routes:
+        part = setup.part(r.part)
+        at = r.origin.value
+        steps = []
+        for s in r.stages:
+            if s.latency.value > 1e-5:
+                steps.append(
+                    Step(
+                        timing.stage_text(setup, s), timing.stage_short(s), at * 1e3, (at + s.latency.value) * 1e3,
+                        PATTERNS[s.evidence],
+                    )
+                )  # fmt: skip
+            at += s.latency.value
+        delay = r.delay_frames / setup.rate_hz
+        good = r.code != "cannot_be_judged" and (r.in_step or t.least_delay)
+        lanes.append(
+            Lane(
+                r.part, part.name, part.colour, timing.KIND_WORDS[part.kind],
+                timing.hearing_text(setup, r.part) if part.kind != "lead" else "", r.origin.value * 1e3, tuple(steps),
+                at * 1e3, delay * 1e3, r.arrival.value * 1e3, None if r.off is None else r.off.value * 1e3,
+                timing.route_text(setup, r), good, r.off is not None,
+            )
+        )  # fmt: skip
+    for u in t.unjudged:
+        part = setup.part(u.part)
+        kind, why = timing.KIND_WORDS[part.kind], timing.finding_text(setup, u.problem)
+        lanes.append(Lane(u.part, part.name, part.colour, kind, "", 0, (), 0, 0, 0, None, timing.route_text(setup, u), False, False, why))  # fmt: skip
+    picture = any(r.kind == "picture" for r in t.routes)
+    target = None if t.target is None else t.target.value * 1e3
+    band = None
+    if picture and target is not None:
+        band = (target - PICTURE_EARLY_S * 1e3, target + PICTURE_LATE_S * 1e3)
+    return AlignData(
+        t.listener, tuple(lanes), target, band,
+        "" if lanes else "Nothing is routed here yet.",
+        "at their ears" if t.to_ears else "at our own output",
+    )  # fmt: skip
+
+
+def table_rows(setup: Setup, t: ListenerTiming) -> tuple[list[str], list[list[str]]]:
+    """The same facts as a table: one row a step, then the delay and the arrival of the part."""
+    head = ["part", "step", "takes", "±", "how we know"]
+    rows = []
+    for r in t.routes:
+        name = timing.part_name(setup, r.part)
+        if r.origin.value > 0:
+            waits = timing.hearing_text(setup, r.part)
+            rows.append(
+                [name, waits, timing.ms_text(r.origin.value, 2), timing.plus_minus_text(r.origin.plus_minus), ""]
+            )
+        for s in r.stages:
+            rows.append(
+                [
+                    name, timing.stage_text(setup, s), timing.ms_text(s.latency.value, 2),
+                    timing.plus_minus_text(s.latency.plus_minus), timing.evidence_text(s),
+                ]
+            )  # fmt: skip
+        delay = r.delay_frames / setup.rate_hz
+        rows.append([name, "delay", timing.ms_text(delay, 2), "", "set here" if delay else ""])
+        arrives = timing.plus_minus_text(r.off.plus_minus) if r.off is not None else ""
+        rows.append([name, "arrives", timing.ms_text(r.arrival.value, 2), arrives, timing.route_text(setup, r)])
+    for u in t.unjudged:
+        rows.append([timing.part_name(setup, u.part), "arrives", "", "", timing.route_text(setup, u)])
+    return head, rows

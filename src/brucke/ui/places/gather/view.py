@@ -1,0 +1,309 @@
+"""Gather: what comes in, and the equipment it comes through."""
+
+from functools import partial
+from pathlib import Path
+
+from msgspec.structs import replace
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
+
+from ....core.document.setup import Setup
+from ....core.edits import part_edits
+from ....core.edits.route_edits import change_device
+from ....core.units import gain_to_db
+from ....desk.documents import Documents
+from ....desk.level import Levelling
+from ....desk.running import Running
+from ....desk.session import Session
+from ....words import timing
+from ....words.documents import PART_NAMES, SOURCE_WORDS
+from ...kit.button import Button
+from ...kit.flow import Flow
+from ...kit.label import Words
+from ...kit.menu import open_menu
+from ...kit.place import PlaceFrame, scrolled
+from ...theme.theme import Theme
+from .device_card import DeviceCard
+from .model import comes_from, gather_data
+from .part_cards import AlongCard, ChannelsCard, HearCard, LevelCard, PartCard, PartItselfCard
+from .rows import EquipmentDrawing, PartsDrawing
+from .start import StartPage
+from .track_card import CountInCard, TrackCard
+
+
+class GatherView(QWidget):
+    """`thing` in this place is “part/ID” or “device/ID”."""
+
+    opens = pyqtSignal()
+    opened = pyqtSignal(Path)
+    began = pyqtSignal(str)
+
+    def __init__(
+        self, theme: Theme, session: Session, running: Running, documents: Documents, levelling: Levelling
+    ):  # fmt: skip
+        super().__init__()
+        self.theme, self.session, self.running, self.documents = theme, session, running, documents
+        self.levelling = levelling
+        self.chosen, self._chosen_at = "", 0
+        self.absent: set[str] = set()
+        self.start = StartPage(theme)
+        self.parts = PartsDrawing(theme)
+        self.equipment = EquipmentDrawing(theme)
+        self._build_main()
+        self._build_side()
+        self.stack = QStackedWidget()
+        self.frame = PlaceFrame(theme, self._head, self._main, self._side)
+        self.stack.addWidget(self.frame)
+        self.stack.addWidget(scrolled(theme, self.start))
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.addWidget(self.stack)
+        self._connect()
+        self.refresh()
+
+    def _build_main(self) -> None:
+        theme = self.theme
+        title = Words(theme, "title", wraps=False)
+        title.setText("What comes in")
+        self.add = Button(theme, "Add a part", "outline", "A")
+        self._head = QWidget()
+        head = Flow(12, self._head)
+        head.addWidget(title)
+        head.addWidget(self.add)
+        head.pushed = self.add
+        self._main = QWidget()
+        column = QVBoxLayout(self._main)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(8)
+        equipment = Words(theme, "title", wraps=False)
+        equipment.setText("Equipment")
+        self.verdict = Words(theme, "strong", "mute")
+        self.mend = Button(theme, "Set them to one rate", "primary")
+        line = QHBoxLayout()
+        line.setSpacing(12)
+        line.addWidget(equipment)
+        line.addWidget(self.verdict, 1)
+        line.addWidget(self.mend)
+        column.addWidget(self.parts)
+        column.addLayout(line)
+        column.addWidget(self.equipment)
+        column.addStretch(1)
+
+    def _build_side(self) -> None:
+        theme = self.theme
+        self.title = Words(theme, "title", wraps=False)
+        self.where = Words(theme, "body", "mute")
+        self.level = LevelCard(theme, self._edit_part, self.levelling)
+        self.tracks = TrackCard(theme, self._edit_part, self.documents, self.running)
+        self.channels = ChannelsCard(theme, self._edit_part)
+        self.along = AlongCard(theme, self._edit_part)
+        self.count_in = CountInCard(theme, self._edit_part)
+        self.itself = PartItselfCard(theme, self._edit_part)
+        self.hear = HearCard(theme, self._edit_part)
+        self.cards: tuple[PartCard, ...] = (
+            self.hear, self.tracks, self.count_in, self.level, self.channels, self.along, self.itself,
+        )  # fmt: skip
+        self.device = DeviceCard(theme, self._edit_device, lambda text: self.session.noticed.emit(text, "amber"))
+        self._side = QWidget()
+        column = QVBoxLayout(self._side)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(8)
+        for w in (self.title, self.where, *self.cards, self.device):
+            column.addWidget(w)
+        column.addStretch(1)
+
+    def _connect(self) -> None:
+        self.add.clicked.connect(self.add_menu)
+        self.parts.chose.connect(lambda id: self.choose(f"part/{id}"))
+        self.parts.moved.connect(self._move)
+        self.equipment.chose.connect(lambda id: self.choose(f"device/{id}"))
+        self.mend.clicked.connect(self._one_rate)
+        self.start.chose.connect(self.begin)
+        self.start.opens.connect(self.opens)
+        self.start.opened.connect(self.opened)
+        self.level.alone.clicked.connect(self.toggle_alone)
+        self.level.mute.clicked.connect(self.toggle_mute)
+        self.level.anew.clicked.connect(self._count_anew)
+        self.device.unplug.clicked.connect(self._unplug)
+        self.session.changed.connect(self.refresh)
+        self.session.replaced.connect(self._replaced)
+        self.running.changed.connect(self.refresh)
+        self.running.levels.connect(self._levels)
+
+    # Showing
+
+    @property
+    def empty(self) -> bool:
+        setup = self.session.setup
+        return not setup.parts and not setup.listeners
+
+    @property
+    def part(self) -> str:
+        kind, _, id = self.chosen.partition("/")
+        return id if kind == "part" else ""
+
+    def _replaced(self) -> None:
+        self.chosen, self._chosen_at, self.absent = "", 0, set()
+        self.refresh()
+
+    def refresh(self) -> None:
+        setup, facts = self.session.setup, self.session.facts
+        if self.empty and self.stack.currentIndex() != 1:
+            self.start.show_recent(self.documents.recent())
+        self.stack.setCurrentIndex(1 if self.empty else 0)
+        kind, _, id = self._still_chosen()
+        data = gather_data(setup, facts, self.running.clips, self.session.live.muted)
+        self.parts.show_data(data, id if kind == "part" else "")
+        self.equipment.show_data(data, id if kind == "device" else "")
+        self.verdict.say(data.verdict if data.devices else "", data.verdict_tone)
+        self.mend.setVisible(any(d.disagrees for d in data.devices))
+        self._show_side(kind, id)
+
+    def _still_chosen(self) -> tuple[str, str, str]:
+        """(kind, “/”, id) of what is chosen; where that is gone, of what stands in its place now."""
+        setup = self.session.setup
+        things = [*(f"part/{p.id}" for p in setup.parts), *(f"device/{d.id}" for d in setup.devices)]
+        if self.chosen not in things:
+            parts = len(setup.parts)
+            at = min(self._chosen_at, parts - 1) if parts else 0
+            self.chosen = things[at] if things else ""
+        self._chosen_at = things.index(self.chosen) if self.chosen in things else 0
+        return self.chosen.partition("/")
+
+    def _show_side(self, kind: str, id: str) -> None:
+        setup = self.session.setup
+        part = next((p for p in setup.parts if p.id == id), None) if kind == "part" else None
+        for card in self.cards:
+            card.setVisible(part is not None)
+        device = next((d for d in setup.devices if d.id == id), None) if kind == "device" else None
+        self.device.setVisible(device is not None)
+        if part is not None:
+            self.title.say(part.name, f"part:{part.colour}")
+            self.where.say(comes_from(setup, part))
+            for card in self.cards:
+                card.show_part(setup, part)
+            self.level.alone.setChecked(self.session.live.alone == part.id)
+            self.level.mute.setChecked(part.id in self.session.live.muted)
+            self._show_input()
+        elif device is not None:
+            self.title.say(device.name, "ink")
+            self.where.say("not there; it joins by itself" if device.id in self.session.facts.missing else "")
+            self.device.show_device(setup, device, device.id in self.absent, self.running.state == "running")
+
+    def _show_input(self) -> None:
+        if self.part:
+            peak = self.running.input_peaks.get(self.part) if self.running.state == "running" else None
+            held = None if peak is None else gain_to_db(peak)
+            self.level.show_input(held, self.running.clips.get(self.part, 0))
+
+    def _levels(self) -> None:
+        if not self.isVisible():
+            return
+        peaks = self.running.part_peaks
+        clipped = False
+        for i, part in enumerate(self.session.setup.parts):
+            if i < len(peaks):
+                self.parts.feed(part.id, peaks[i], self.running.input_peaks.get(part.id, 0.0))
+            clipped = clipped or self.running.clips.get(part.id, 0) > 0
+        self.tracks.tick()
+        self._show_input()
+        if clipped:
+            setup, facts = self.session.setup, self.session.facts
+            data = gather_data(setup, facts, self.running.clips, self.session.live.muted)
+            self.parts.show_data(data, self.part)
+
+    def choose(self, thing: str) -> None:
+        if thing != self.chosen:
+            self.chosen = thing
+            self.refresh()
+
+    def go_to(self, thing: str) -> None:
+        """Show what an undo touched."""
+        self.choose(thing)
+
+    # Doing
+
+    def _edit_part(self, label: str, after: Setup) -> None:
+        before = {p.id for p in self.session.setup.parts}
+        # Nudges of one number are one step; two clicks are two.
+        self.session.edit(
+            label, after, "gather", self.chosen, key=f"{self.chosen} {label.rsplit(' ', 2)[0]}" if "dB" in label else ""
+        )
+        new = [p.id for p in self.session.setup.parts if p.id not in before]
+        if new:
+            self.choose(f"part/{new[0]}")
+
+    def _edit_device(self, label: str, after: Setup) -> None:
+        self.session.edit(label, after, "gather", self.chosen)
+
+    def _move(self, part: str, by: int) -> None:
+        self.choose(f"part/{part}")
+        self.itself.move(by)
+        self.parts.focus_row()
+
+    def add_menu(self) -> None:
+        kinds = SOURCE_WORDS.items()
+        self.menu = open_menu(
+            self.add, ((f"{name}  –  {what}", partial(self.add_part, s)) for s, (name, what) in kinds)
+        )
+
+    def add_part(self, source: str) -> None:
+        """A part of a kind; it is chosen, and its name waits to be typed over."""
+        name, device = PART_NAMES[source]
+        after = part_edits.add_part(self.session.setup, source, name, device)  # type: ignore[arg-type]
+        if after == self.session.setup:
+            self.session.noticed.emit("64 parts are the most.", "amber")
+            return
+        self._edit_part(f"{name} added", after)
+        self.itself.name.setFocus(Qt.FocusReason.OtherFocusReason)
+        self.itself.name.selectAll()
+
+    def take_files(self, files: list[Path]) -> None:
+        """Sound files that were dropped: into the backing track, or a new one."""
+        part = next((p for p in self.session.setup.parts if p.source == "track"), None)
+        if part is None:
+            self.add_part("track")
+        else:
+            self.choose(f"part/{part.id}")
+        self.tracks.add_files(files)
+
+    def begin(self, template: str) -> None:
+        self.documents.new(template)
+        self.parts.focus_row()
+        self.began.emit(template)
+
+    def _one_rate(self) -> None:
+        setup = self.session.setup
+        for d in setup.devices:
+            if d.kind != "camera":
+                setup = change_device(setup, d.id, rate_hz=setup.rate_hz)
+        self.session.edit(f"all equipment at {setup.rate_hz} Hz", setup, "gather", self.chosen)
+
+    def toggle_alone(self) -> None:
+        """The chosen part by itself in the headphones, or everything again."""
+        live = self.session.live
+        part = next((p for p in self.session.setup.parts if p.id == self.part), None)
+        if part is None or part.kind == "picture":
+            return
+        alone = "" if live.alone == part.id else part.id
+        self.session.set_live(replace(live, alone=alone))
+        if alone:
+            self.session.noticed.emit(
+                f"{part.name} alone in the headphones; everybody else hears what they heard.", "water"
+            )
+        else:
+            self.session.noticed.emit("", "mute")
+
+    def toggle_mute(self) -> None:
+        live = self.session.live
+        if self.part and timing.part_name(self.session.setup, self.part):
+            self.session.set_live(replace(live, muted=live.muted ^ {self.part}))
+
+    def _count_anew(self) -> None:
+        self.running.count_clips_anew(self.part)
+        self.refresh()
+
+    def _unplug(self) -> None:
+        self.absent ^= {self.chosen.partition("/")[2]}
+        self.running.set_absent(self.absent)
+        self.refresh()

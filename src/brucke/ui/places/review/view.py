@@ -1,0 +1,247 @@
+"""Review: takes, what was left between their parts, before and now, and both to listen to on one key."""
+
+from PyQt6.QtCore import QSize, pyqtSignal
+from PyQt6.QtWidgets import QStackedWidget, QVBoxLayout, QWidget
+
+from ....desk.playback import Playback
+from ....desk.session import Session
+from ....desk.take import Taking
+from ....takes.judging import scatter_ms
+from ....words import timing
+from ...kit.button import Button
+from ...kit.card import Card
+from ...kit.flow import Flow
+from ...kit.label import Words
+from ...kit.place import PlaceFrame
+from ...kit.sheet_view import SheetView
+from ...kit.table import PlainTable
+from ...paint.sheet import Sheet
+from ...theme.theme import Theme
+from .layout import least_height, review_layout
+from .model import ReviewData, review_data, table_rows
+
+SHOWN_TAKES = 5
+
+
+class LeftDrawing(SheetView):
+    def __init__(self, theme: Theme):
+        super().__init__(theme)
+        self._data = ReviewData("", (), "")
+
+    def show_data(self, data: ReviewData) -> None:
+        if data != self._data:
+            self._data = data
+            parts = "; ".join(f"{g.name}: {g.text}" for g in data.groups)
+            self.setAccessibleName(f"What was left between the parts. {parts}")
+            self.renew()
+
+    def minimumSizeHint(self) -> QSize:
+        t = self.theme.tokens
+        return QSize(round(t.px(420)), round(least_height(self._data, t)))
+
+    def sizeHint(self) -> QSize:
+        return self.minimumSizeHint()
+
+    def make_sheet(self, width: float, height: float) -> Sheet:
+        return review_layout(self._data, width, height, self.theme.tokens)
+
+
+class Empty(Card):
+    """What belongs here, and the one button that starts it."""
+
+    def __init__(self, theme: Theme, taking: Taking):
+        super().__init__(theme)
+        self.words = Words(theme, "name", "mute")
+        self.button = Button(theme, "Proof take", "primary", "Shift+R")
+        self.column.addStretch(1)
+        self.column.addWidget(self.words)
+        self.column.addWidget(self.button)
+        self.column.addStretch(2)
+        self.button.clicked.connect(taking.prove_from_the_top)
+
+
+class ReviewView(QWidget):
+    shows = pyqtSignal(str)  # the listener whose sound is listened to
+
+    def __init__(self, theme: Theme, session: Session, taking: Taking, playback: Playback):
+        super().__init__()
+        self.theme, self.session, self.taking, self.playback = theme, session, taking, playback
+        self.listener = ""
+        self.drawing = LeftDrawing(theme)
+        self.table = PlainTable(theme, "What was left, as a table")
+        self.empty = Empty(theme, taking)
+        self.stack = QStackedWidget()
+        for w in (self.drawing, self.table, self.empty):
+            self.stack.addWidget(w)
+        self._as_table = False
+        self._build_head()
+        self._build_side()
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.addWidget(PlaceFrame(theme, self._head, self.stack, self._side))
+        taking.changed.connect(self.refresh)
+        playback.changed.connect(self.refresh)
+        session.rewired.connect(self._rebuild)
+        self._rebuild()
+
+    def _build_head(self) -> None:
+        self._head = QWidget()
+        self._flow = Flow(parent=self._head)
+        self.title = Words(self.theme, "title", wraps=False)
+        self.title.say("What they got")
+        self.show_table = Button(self.theme, "As a table", "plain", "T")
+        self.proof = Button(self.theme, "Proof take", "outline", "Shift+R")
+        self.measure = Button(self.theme, "Measure this take", "outline")
+        self._flow.addWidget(self.title)
+        self._flow.pushed = self.proof
+        self._chips: list[Button] = []
+        self.show_table.clicked.connect(self.toggle_table)
+        self.proof.clicked.connect(self.taking.prove_from_the_top)
+        self.measure.clicked.connect(self.taking.measure_chosen)
+
+    def _build_side(self) -> None:
+        theme = self.theme
+        self._side = QWidget()
+        column = QVBoxLayout(self._side)
+        column.setContentsMargins(0, 0, 0, 0)
+        self.in_step = Words(theme, "title", "water", wraps=False)
+        self.in_step.say("In step?")
+        self.results = Card(theme)
+        self.lines: list[tuple[Words, Words]] = []
+        self.note = Words(theme, "small", "mute")
+        self.results.column.addWidget(self.note)
+        self.listen_title = Words(theme, "name", wraps=False)
+        self.listen_title.say("Listen to what they got")
+        self.listen = Card(theme)
+        chips = QWidget()
+        self._listener_flow = Flow(parent=chips)
+        self.now = Button(theme, "Now", "outline", "B")
+        self.before = Button(theme, "Before", "outline", "B")
+        self.end = Button(theme, "Stop", "outline", "Esc")
+        self.listen_note = Words(theme, "small", "mute")
+        buttons = QWidget()
+        flow = Flow(parent=buttons)
+        for b in (self.now, self.before, self.end):
+            flow.addWidget(b)
+        for w in (chips, buttons, self.listen_note):
+            self.listen.column.addWidget(w)
+        for w in (self.in_step, self.results, self.listen_title, self.listen):
+            column.addWidget(w)
+        column.addStretch(1)
+        self.now.clicked.connect(lambda: self.playback.listen("now", self.listener))
+        self.before.clicked.connect(lambda: self.playback.listen("before", self.listener))
+        self.end.clicked.connect(self.playback.stop)
+        self._listener_chips: dict[str, Button] = {}
+
+    def _rebuild(self) -> None:
+        for chip in self._listener_chips.values():
+            chip.deleteLater()
+        while self._listener_flow.count():
+            self._listener_flow.takeAt(0)
+        self._listener_chips = {}
+        for x in self.session.setup.listeners:
+            if x.kind != "monitor":
+                chip = Button(self.theme, x.name, "chip")
+                chip.clicked.connect(lambda _checked=False, id=x.id: self.choose_listener(id))
+                self._listener_chips[x.id] = chip
+                self._listener_flow.addWidget(chip)
+        self.listener = next(iter(self._listener_chips), "")
+        self.refresh()
+
+    def choose_listener(self, id: str) -> None:
+        """Whose sound is listened to; a sound that plays changes over."""
+        if id in self._listener_chips:
+            self.listener = id
+            if self.playback.heard:
+                self.playback.listen(self.playback.heard, id)
+        self.refresh()
+        self.shows.emit(self.listener)
+
+    def next_listener(self) -> None:
+        ids = list(self._listener_chips)
+        if ids:
+            self.choose_listener(ids[(ids.index(self.listener) + 1) % len(ids)])
+
+    def compare(self) -> None:
+        """One key: now, before, now …"""
+        taking = self.taking
+        other = "before" if self.playback.heard == "now" and taking.before is not None else "now"
+        self.playback.listen(other, self.listener)
+
+    def toggle_table(self) -> None:
+        self._as_table = not self._as_table
+        self.show_table.setText("As a drawing" if self._as_table else "As a table")
+        self.refresh()
+
+    def _choose_take(self, index: int) -> None:
+        self.playback.stop()
+        self.taking.choose(index)
+
+    def _show_takes(self) -> None:
+        for chip in self._chips:
+            chip.deleteLater()
+        while self._flow.count() > 1:
+            self._flow.takeAt(1)
+        self._chips = []
+        first = max(0, len(self.taking.takes) - SHOWN_TAKES)
+        for i, (_, take) in list(enumerate(self.taking.takes))[first:]:
+            chip = Button(self.theme, f"{i + 1} · {timing.date_text(take.date).replace('today ', '')}", "chip")
+            chip.setChecked(i == self.taking.chosen)
+            chip.clicked.connect(lambda _checked=False, i=i: self._choose_take(i))
+            self._flow.addWidget(chip)
+            self._chips.append(chip)
+        self._flow.addWidget(self.show_table)
+        self._flow.addWidget(self.measure)
+        self._flow.addWidget(self.proof)
+
+    def refresh(self) -> None:
+        taking = self.taking
+        data = review_data(taking.take, taking.before)
+        if [c.isChecked() for c in self._chips] != self._chip_states():
+            self._show_takes()
+        self.drawing.show_data(data)
+        self.table.rows.show_rows(*table_rows(data))
+        empty = not data.groups
+        self.empty.words.say(data.empty)
+        self.stack.setCurrentWidget(self.empty if empty else self.table if self._as_table else self.drawing)
+        self.show_table.setVisible(not empty)
+        self.proof.setVisible(not empty)
+        self.measure.setVisible(not empty and taking.take is not None and not taking.take.proof)
+        self._show_results(data)
+        for id, chip in self._listener_chips.items():
+            chip.setChecked(id == self.listener)
+        for w in (self.in_step, self.results, self.listen_title, self.listen):
+            w.setVisible(not empty)
+        self.now.set_kind("primary" if self.playback.heard == "now" else "outline")
+        self.before.set_kind("primary" if self.playback.heard == "before" else "outline")
+        self.before.setVisible(taking.before is not None)
+        self.end.setVisible(bool(self.playback.heard))
+        self.listen_note.say(
+            "In the headphones, nowhere else." if self.playback.heard else "The backing track pauses meanwhile."
+        )
+        self.measure.setEnabled(taking.state == "idle")
+        for button in (self.proof, self.empty.button):
+            button.setText(taking.proof_text)
+            button.setEnabled(taking.state in ("idle", "recording"))
+            button.updateGeometry()
+
+    def _chip_states(self) -> list[bool]:
+        first = max(0, len(self.taking.takes) - SHOWN_TAKES)
+        return [i == self.taking.chosen for i in range(first, len(self.taking.takes))] or [True] * 99
+
+    def _show_results(self, data: ReviewData) -> None:
+        while len(self.lines) < len(data.groups):
+            pair = (Words(self.theme, "strong", wraps=False), Words(self.theme, "body"))
+            self.lines.append(pair)
+            for w in pair:
+                self.results.column.insertWidget(self.results.column.count() - 1, w)
+        for i, (name, result) in enumerate(self.lines):
+            shown = i < len(data.groups)
+            name.say(data.groups[i].name if shown else "")
+            result.say(data.groups[i].text if shown else "", "water" if shown and data.groups[i].good else "coral")
+        take = self.taking.take
+        scatter = scatter_ms(take) if take else 0.0
+        said = "Measured in the take, not promised."
+        if take is not None and take.missing:
+            said = f"Missing in this take: {'; '.join(take.missing)}. {said}"
+        self.note.say(f"{said} The players' own scatter is {scatter:.0f} ms." if scatter >= 0.5 else said)

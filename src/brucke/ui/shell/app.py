@@ -1,0 +1,107 @@
+"""Starts the window; `--shots` lets the demo run and takes a picture of each main view."""
+
+import contextlib
+import signal
+import sys
+from pathlib import Path
+
+from PyQt6 import sip
+from PyQt6.QtCore import QSettings
+from PyQt6.QtWidgets import QApplication, QMessageBox
+
+from ...core.document.setup_file import SetupError
+from ...core.edits.route_edits import change_device
+from ...desk.documents import Documents
+from ...desk.running import Running
+from ...desk.session import Session
+from ...desk.surprises import Surprises
+from ...ports.devices.opening import CardError, check_card
+from ...ports.devices.wiring import card_wiring
+from ..kit.wheel import WheelScrolls
+from ..theme.fonts import load_fonts
+from ..theme.theme import Theme
+
+CARD_BUFFERS = 16  # of one block each: what a desktop's sound server needs to keep up
+
+
+def make_app() -> tuple[QApplication, Theme, QSettings]:
+    """The application with typeface, colours and remembered choices."""
+    app = QApplication.instance() or QApplication(sys.argv[:1])
+    assert isinstance(app, QApplication)
+    app.setApplicationName("Brucke")
+    app.setStyle("Fusion")
+    load_fonts()
+    if app.property("wheel") is None:
+        wheel = WheelScrolls(app)
+        app.installEventFilter(wheel)
+        app.setProperty("wheel", True)
+    settings = QSettings("brucke", "brucke")
+    theme = Theme(settings.value("night", False, bool), float(settings.value("scale", 1.0)))
+    theme.apply()
+    return app, theme, settings
+
+
+def _first_document(session: Session, documents: Documents, setup: Path | None, demo: bool) -> None:
+    """What was asked for; else what a crash left, the last one, or nothing yet. SetupError for what was asked for."""
+    if setup is not None:
+        session.open(setup)
+        if not demo:
+            documents.remember(setup)
+        return
+    if documents.recover():
+        return
+    last = documents.last()
+    if last is not None:
+        with contextlib.suppress(SetupError):  # it has changed since; the window says what is there now
+            session.open(last)
+
+
+def _use_card(session: Session, name: str) -> None:
+    """The setup's interface becomes a real sound card. Errors: CardError."""
+    interface = next((d for d in session.setup.devices if d.kind == "interface"), None)
+    if interface is None:
+        raise CardError(f"{name}: this setup has no interface that could be a sound card")
+    setup = change_device(session.setup, interface.id, card=name, buffers=CARD_BUFFERS)
+    wiring = card_wiring(setup)
+    assert wiring is not None
+    check_card(name, wiring.inputs, wiring.outputs, setup.rate_hz)
+    session.replace(setup, session.knowledge, None, session.folders, saved=True)
+
+
+def run(setup: Path | None, demo: bool = False, shots: Path | None = None, device: str = "") -> int:
+    """The window until it is closed; 2 where the setup cannot be opened, or the sound card `device` is not there."""
+    app, theme, settings = make_app()
+    session = Session()
+    documents = Documents(session, settings)
+    try:
+        _first_document(session, documents, setup, demo)
+        if device:
+            _use_card(session, device)
+    except (SetupError, CardError) as e:
+        print(f"brucke: {e}", file=sys.stderr)
+        if QApplication.platformName() not in ("offscreen", "minimal"):
+            QMessageBox.critical(None, "Brucke", f"{e}.")
+        return 2
+    if shots is not None:
+        from .shots import take_shots
+
+        return take_shots(app, theme, session, settings, shots)
+    # The engine comes up while the window is still being made.
+    running = Running(session)
+    if session.setup.parts:
+        running.start(play=demo)
+    from .window import Window
+
+    window = Window(theme, session, settings, running, documents=documents)
+    geometry = settings.value("geometry")
+    if geometry is not None and not demo:
+        window.restoreGeometry(geometry)
+    surprises = Surprises()
+    surprises.install(lambda text: window.notice.say(text, "coral"))
+    for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
+        # The window's own clock lets Python see it, thirty times a second.
+        signal.signal(number, lambda *_: window.end_now())
+    window.show()
+    code = int(app.exec())
+    sip.delete(window)  # while the application is still there: whatever outlives it may crash
+    return code

@@ -1,0 +1,305 @@
+"""The window: deck, place, strip; what is wired to what. What its actions do is in `doing.py`."""
+
+from pathlib import Path
+
+from PyQt6.QtCore import QSettings
+from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QResizeEvent
+from PyQt6.QtWidgets import QApplication, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
+
+from ...desk.documents import Documents
+from ...desk.frame_clock import FrameClock
+from ...desk.playback import Playback
+from ...desk.round_trip import Measuring
+from ...desk.running import Running
+from ...desk.session import Session
+from ...desk.shape import Shaping
+from ...desk.soundcheck import Checking
+from ...desk.take import Taking
+from ..places.align.view import AlignView
+from ..places.gather.view import GatherView
+from ..places.review.view import ReviewView
+from ..places.shape.view import ShapeView
+from ..places.share.view import ShareView
+from ..places.soundcheck.view import SoundcheckView
+from ..theme.theme import Theme
+from .actions import Actions
+from .deck import Deck
+from .doing import Doing
+from .filing import Filing
+from .menu import show_menu
+from .notice import Notice
+from .overview import PLACES, Overview
+from .strip import Strip
+
+COMPACT_PX = 560  # below this scaled height deck and strip make room for the place
+
+
+class Window(QMainWindow):
+    def __init__(
+        self,
+        theme: Theme,
+        session: Session,
+        settings: QSettings,
+        running: Running | None = None,
+        take_seconds: float = 30.0,
+        documents: Documents | None = None,
+    ):
+        super().__init__()
+        self.theme, self.session, self.settings = theme, session, settings
+        self.running = running or Running(session)
+        self.documents = documents or Documents(session, settings)
+        self.checking = Checking(session, self.running)
+        self.measuring = Measuring(session, self.running)
+        self.taking = Taking(session, self.running, take_seconds)
+        self.playback = Playback(session, self.running, self.taking)
+        self.shaping = Shaping(session, self.running, self.documents.home)
+        self._before_check = "gather"
+        self._ticks = 0
+        self._asked = True
+        self.doing = Doing(self)
+        self.do, self.act = self.doing.do, self.doing.act
+        self.actions_table = Actions(self, settings, self.do)
+        self.deck = Deck(theme, PLACES)
+        self.overview = Overview(self.deck, session, self.running, self.checking, self.taking)
+        self.notice = Notice(theme)
+        self.filing = Filing(self, theme, session, self.documents, self.notice)
+        self.gather = GatherView(theme, session, self.running, self.documents, self.shaping.levelling)
+        self.share = ShareView(theme, session, self.running, self.checking)
+        self.shape = ShapeView(theme, session, self.running, self.shaping)
+        self.align = AlignView(theme, session, self.measuring, self.taking)
+        self.review = ReviewView(theme, session, self.taking, self.playback)
+        self.soundcheck = SoundcheckView(theme, session, self.checking)
+        self.places: dict[str, QWidget] = {
+            "gather": self.gather, "share": self.share, "shape": self.shape, "align": self.align, "review": self.review,
+            "soundcheck": self.soundcheck,
+        }  # fmt: skip
+        self.stack = QStackedWidget()
+        for place in self.places.values():
+            self.stack.addWidget(place)
+        self.strip = Strip(theme, session, self.running, self.taking)
+        self._assemble()
+        self._connect()
+        self.setAcceptDrops(True)
+        self.taking.find()
+        self.checking.renew()
+        self._offer_what_is_left()
+        self.go_to("gather" if self.gather.empty else "align")
+        if self.gather.empty:
+            self.gather.start.focus_first()
+        else:
+            self.setFocus()
+
+    def _offer_what_is_left(self) -> None:
+        """A crash left edits of the very file that was opened: offered, never put in its place unasked."""
+        path = self.session.path
+        left = self.documents.left_of(path) if path is not None else None
+        if path is not None and left is not None:
+            text = f"Brucke ended unexpectedly with edits of {path.name} that were not saved."
+            self.notice.offer(text, "amber", "Bring them back", lambda: self.documents.bring_back(*left))
+
+    def _assemble(self) -> None:
+        body = QWidget()
+        column = QVBoxLayout(body)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addWidget(self.deck)
+        column.addWidget(self.notice)
+        column.addWidget(self.stack, 1)
+        column.addWidget(self.strip)
+        self.setCentralWidget(body)
+        self.setMinimumSize(800, 560)
+        self.resize(1280, 800)
+
+    def _connect(self) -> None:
+        self.deck.went.connect(self.go_to)
+        self.deck.acted.connect(self.act)
+        self.deck.menu.clicked.connect(lambda: show_menu(self))
+        self.deck.start.clicked.connect(lambda: self.do("start_stop"))
+        self.deck.live.clicked.connect(lambda: self.do("on_air"))
+        self.deck.check.clicked.connect(lambda: self.do("soundcheck"))
+        self.gather.opens.connect(lambda: self.do("open"))
+        self.gather.opened.connect(self.open_file)
+        self.share.shows.connect(self.strip.choose)
+        self.share.in_align.connect(self._show_in_align)
+        for place in (self.share, self.soundcheck):
+            place.by_hand.connect(self.doing.by_hand)
+        self.soundcheck.left.connect(self.leave_check)
+        self.strip.chose.connect(self._show_listener)
+        self.align.shows.connect(self.strip.choose)
+        self.review.shows.connect(self.strip.choose)
+        self.session.went.connect(self._went)
+        self.session.noticed.connect(self.notice.say)
+        for signal in (
+            self.session.changed,
+            self.running.changed,
+            self.taking.changed,
+            self.measuring.changed,
+            self.checking.changed,
+        ):
+            signal.connect(self.refresh)
+        self.taking.proved.connect(self._proved)
+        self.measuring.changed.connect(self._say_measuring)
+        self.theme.changed.connect(self._compact)
+        self.clock = FrameClock(self)
+        for part in (self.running, self.measuring, self.taking, self.playback, self.checking, self.shaping):
+            self.clock.tick.connect(part.tick)
+        self.clock.tick.connect(self._frame)
+
+    # Places
+
+    def go_to(self, place: str) -> None:
+        if place == "soundcheck" and self.place != "soundcheck":
+            self._before_check = self.place
+        if place != "shape":
+            self.shape.leave()
+        self.stack.setCurrentWidget(self.places[place])
+        for id, span in self.deck.spans.items():
+            span.setChecked(id == place)
+        self.refresh()
+
+    def leave_check(self) -> None:
+        """Back from the soundcheck to where one came from."""
+        self.go_to(self._before_check)
+
+    @property
+    def place(self) -> str:
+        return next(id for id, w in self.places.items() if w is self.stack.currentWidget())
+
+    def _show_listener(self, listener: str) -> None:
+        if self.place == "review":
+            self.review.choose_listener(listener)
+        elif self.place == "share":
+            self.share.choose_listener(listener)
+        elif self.place == "shape" and self.session.setup.listener(listener).channels <= 2:
+            self.shape.choose_owner(f"listener/{listener}")
+        else:
+            self.align.choose_listener(listener)
+
+    def _show_in_align(self, listener: str, part: str) -> None:
+        self.go_to("align")
+        self.align.choose_listener(listener)
+        self.align.choose_part(part)
+
+    def _say_measuring(self) -> None:
+        m = self.measuring
+        if self.place == "align":
+            return
+        if m.state == "counting":
+            self.notice.say(f"{m.count} … hold a headphone to the microphone.", "amber")
+        elif m.busy:
+            self.notice.say("Measuring. Everyone else hears silence for a moment.", "amber")
+        elif m.message:
+            self.notice.say(m.message, "coral" if m.failed else "water")
+
+    def _went(self, place: str, thing: str, what: str) -> None:
+        if place in self.places:
+            self.go_to(place)
+        if place in ("gather", "share", "shape", "align"):
+            self.places[place].go_to(thing)
+        self.notice.say(what, "mute")
+
+    def _proved(self) -> None:
+        if not self.session.live.on_air:
+            self.go_to("review")
+        self.notice.say("The take is measured. B changes between before and now.", "water")
+
+    # What is shown
+
+    def refresh(self) -> None:
+        session = self.session
+        star = " (unsaved)" if session.unsaved else ""
+        self.setWindowTitle(f"{session.setup.name}{star} – Brucke")
+        self.overview.refresh(self.align.listener)
+        self.strip.setVisible(bool(session.setup.parts or session.setup.listeners))
+        shown = {"share": self.share.listener, "review": self.review.listener}.get(self.place, self.align.listener)
+        self.strip.choose(shown)
+
+    def _frame(self) -> None:
+        self._ticks += 1
+        if self._ticks % 15 == 0:
+            self.overview.show_facts()
+            if self.running.playing and not self.overview.heard_music:
+                self.refresh()
+
+    # Files
+
+    def _free_to_leave(self) -> bool:
+        """Another document only where nothing goes out and nothing is being recorded."""
+        if self.session.live.on_air:
+            self.notice.say("On air, no other setup is opened. Close first (F9).", "amber")
+            return False
+        if self.taking.state != "idle":
+            self.notice.say("A take is being made. End it first (R), then open another setup.", "amber")
+            return False
+        return True
+
+    def _end_typing(self) -> None:
+        """What was typed into a field and not left yet counts."""
+        typing = self.focusWidget()
+        if typing is not None:
+            typing.clearFocus()
+            self.setFocus()
+
+    def file(self, id: str) -> None:
+        self._end_typing()
+        if id in ("new", "open", "import", "double") and not self._free_to_leave():
+            return
+        done = {
+            "new": self.filing.new, "open": self.filing.open, "save": self.filing.save,
+            "save_as": self.filing.save_as, "double": self.filing.double, "export": self.filing.export,
+            "import": self.filing.import_, "name": self.filing.name,
+        }[id]()  # fmt: skip
+        if id == "new" and done:
+            self.go_to("gather")
+            self.gather.start.focus_first()
+        self.refresh()
+
+    def open_file(self, path: Path) -> bool:
+        return self._free_to_leave() and self.filing.open_file(path)
+
+    def dragEnterEvent(self, e: QDragEnterEvent | None) -> None:
+        data = e.mimeData() if e is not None else None
+        if e is not None and data is not None and data.hasUrls():
+            e.acceptProposedAction()
+
+    def dropEvent(self, e: QDropEvent | None) -> None:
+        """Setups are opened; anything else becomes a backing track."""
+        data = e.mimeData() if e is not None else None
+        files = [Path(u.toLocalFile()) for u in data.urls() if u.isLocalFile()] if data is not None else []
+        setup = next((f for f in files if f.name.endswith((".json", ".zip"))), None)
+        if setup is not None:
+            self.open_file(setup)
+        elif files:
+            self.go_to("gather")
+            self.gather.take_files(files)
+
+    def resizeEvent(self, e: QResizeEvent | None) -> None:
+        super().resizeEvent(e)
+        self._compact()
+
+    def _compact(self) -> None:
+        compact = self.height() < self.theme.tokens.px(COMPACT_PX)
+        self.deck.set_compact(compact)
+        self.strip.set_compact(compact)
+
+    def end_now(self) -> None:
+        """Asked from outside to end: nothing is asked, and what is not saved stays kept aside."""
+        self._asked = False
+        self.close()
+        QApplication.quit()
+
+    def closeEvent(self, e: QCloseEvent | None) -> None:
+        self._end_typing()
+        if e is not None and self._asked and not self.filing.may_leave():
+            e.ignore()
+            return
+        if e is None or not self._asked:
+            self.documents.keep_now()
+        self.hide()
+        self.settings.setValue("geometry", self.saveGeometry())
+        self.taking.close()
+        self.playback.close()
+        self.running.end()
+        self.documents.close(leave=not self._asked)
+        self.shaping.close()
+        super().closeEvent(e)
