@@ -9,6 +9,7 @@ from ..routing.captures import capture_channels
 from ..timing.paths import Situation
 from ..timing.picture import picture_path
 from .evidence import Knowledge, Measurement, device_fingerprint, picture_fingerprint, picture_key, round_trip_key
+from .take_verdict import ListenerProof
 
 
 def now() -> str:

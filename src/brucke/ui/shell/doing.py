@@ -2,20 +2,68 @@
 
 import time
 from collections.abc import Callable
-from typing import TYPE_CHECKING
+from typing import Protocol
 
 from msgspec.structs import replace
+from PyQt6.QtCore import QSettings
 
+from ...desk.playback import Playback
+from ...desk.round_trip import Measuring
+from ...desk.running import Running
+from ...desk.session import Session
+from ...desk.shape import Shaping
+from ...desk.soundcheck import Checking
+from ...desk.take import Taking
+from ..places.align.view import AlignView
+from ..places.gather.view import GatherView
+from ..places.review.view import ReviewView
+from ..places.shape.view import ShapeView
+from ..places.share.view import ShareView
+from ..places.soundcheck.view import SoundcheckView
+from ..theme.theme import Theme
+from .actions import Actions
 from .keys_dialog import KeysDialog
-
-if TYPE_CHECKING:
-    from .window import Window
+from .notice import Notice
+from .overview import Overview
+from .strip import Strip
 
 FILES = ("new", "open", "save", "save_as", "double", "export", "import", "name")
 
 
+class Shell(Protocol):
+    """What actions act on: the window, its desk and its places."""
+
+    session: Session
+    running: Running
+    measuring: Measuring
+    taking: Taking
+    playback: Playback
+    checking: Checking
+    shaping: Shaping
+    theme: Theme
+    settings: QSettings
+    notice: Notice
+    overview: Overview
+    strip: Strip
+    actions_table: Actions
+    gather: GatherView
+    share: ShareView
+    shape: ShapeView
+    align: AlignView
+    review: ReviewView
+    soundcheck: SoundcheckView
+
+    @property
+    def place(self) -> str: ...
+    def go_to(self, place: str) -> None: ...
+    def leave_check(self) -> None: ...
+    def file(self, id: str) -> None: ...
+    def refresh(self) -> None: ...
+    def close(self) -> bool: ...
+
+
 class Doing:
-    def __init__(self, window: "Window"):
+    def __init__(self, window: Shell):
         self.w = window
 
     def do(self, id: str) -> None:
@@ -66,7 +114,7 @@ class Doing:
             "larger": lambda: self._scale(1),
             "smaller": lambda: self._scale(-1),
             "fold": self.w.strip.toggle_fold,
-            "keys": lambda: KeysDialog(self.w.actions_table, self.w).exec(),
+            "keys": lambda: KeysDialog(self.w.actions_table, self.w.strip.window()).exec(),
             "quit": self.w.close,
         }[id]()
 

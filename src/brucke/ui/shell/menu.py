@@ -1,12 +1,12 @@
 """The menu behind the setup's name: recent ones, the file, and what has no place of its own."""
 
-from typing import TYPE_CHECKING
+from collections.abc import Callable, Iterable
+from pathlib import Path
 
 from PyQt6.QtCore import QPoint
-from PyQt6.QtWidgets import QMenu
+from PyQt6.QtWidgets import QMenu, QWidget
 
-if TYPE_CHECKING:
-    from .window import Window
+from .actions import Actions
 
 MOST_RECENT = 5
 MENU = (
@@ -15,18 +15,18 @@ MENU = (
 )  # fmt: skip
 
 
-def show_menu(window: "Window") -> None:
-    menu = QMenu(window)
-    for path in window.documents.recent()[:MOST_RECENT]:
+def show_menu(button: QWidget, actions: Actions, recent: Iterable[Path], open_file: Callable[[Path], object]) -> None:
+    """Below `button`, until something was chosen or the menu left."""
+    menu = QMenu(button)
+    for path in list(recent)[:MOST_RECENT]:
         action = menu.addAction(path.name)
         assert action is not None
         action.setToolTip(str(path))
-        action.triggered.connect(lambda _checked=False, path=path: window.open_file(path))
+        action.triggered.connect(lambda _checked=False, path=path: open_file(path))
     menu.addSeparator()
     for id in MENU:
         if id:
-            menu.addAction(window.actions_table.by_id[id])
+            menu.addAction(actions.by_id[id])
         else:
             menu.addSeparator()
-    button = window.deck.menu
     menu.exec(button.mapToGlobal(QPoint(0, button.height())))

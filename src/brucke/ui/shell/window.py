@@ -113,7 +113,7 @@ class Window(QMainWindow):
     def _connect(self) -> None:
         self.deck.went.connect(self.go_to)
         self.deck.acted.connect(self.act)
-        self.deck.menu.clicked.connect(lambda: show_menu(self))
+        self.deck.menu.clicked.connect(self._show_menu)
         self.deck.start.clicked.connect(lambda: self.do("start_stop"))
         self.deck.live.clicked.connect(lambda: self.do("on_air"))
         self.deck.check.clicked.connect(lambda: self.do("soundcheck"))
@@ -144,6 +144,9 @@ class Window(QMainWindow):
         for part in (self.running, self.measuring, self.taking, self.playback, self.checking, self.shaping):
             self.clock.tick.connect(part.tick)
         self.clock.tick.connect(self._frame)
+
+    def _show_menu(self) -> None:
+        show_menu(self.deck.menu, self.actions_table, self.documents.recent(), self.open_file)
 
     # Places
 

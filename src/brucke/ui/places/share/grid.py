@@ -95,8 +95,8 @@ class Grid(QTableView):
         self._dragging = self._switched = False
         self._selected: set[tuple[int, int]] = set()
         pictures = Pictures()
-        self.parts_head = Head(Qt.Orientation.Vertical, theme, pictures, self)
-        self.listeners_head = Head(Qt.Orientation.Horizontal, theme, pictures, self)
+        self.parts_head = Head(Qt.Orientation.Vertical, theme, pictures, self, self)
+        self.listeners_head = Head(Qt.Orientation.Horizontal, theme, pictures, self, self)
         self.setModel(self.routes)
         self.setItemDelegate(CellPainter(theme, pictures, self))
         self.setVerticalHeader(self.parts_head)

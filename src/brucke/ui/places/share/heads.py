@@ -1,11 +1,11 @@
 """Row and column heads of the grid: who sounds, with its level, and who listens."""
 
 from collections.abc import Hashable
-from typing import TYPE_CHECKING
+from typing import Protocol
 
-from PyQt6.QtCore import QRect, QRectF, Qt
+from PyQt6.QtCore import QModelIndex, QRect, QRectF, Qt
 from PyQt6.QtGui import QPainter
-from PyQt6.QtWidgets import QFrame, QHeaderView
+from PyQt6.QtWidgets import QFrame, QHeaderView, QWidget
 
 from ...paint.ruler import level_share
 from ...paint.sheet import colour
@@ -13,18 +13,24 @@ from ...theme.theme import Theme
 from .layout import level_bar, listener_head, part_head
 from .model import Heads
 from .pictures import Pictures
-from .routes import QUESTIONS
+from .routes import QUESTIONS, Routes
 
-if TYPE_CHECKING:
-    from .grid import Grid
+
+class Shown(Protocol):
+    """What the grid that these are the heads of shows now."""
+
+    routes: Routes
+    levels: dict[str, float]
+
+    def currentIndex(self) -> QModelIndex: ...
 
 
 class Head(QHeaderView):
     """Names of parts or listeners. A click chooses the whole row or column."""
 
-    def __init__(self, orientation: Qt.Orientation, theme: Theme, pictures: Pictures, grid: "Grid"):
-        super().__init__(orientation, grid)
-        self._theme, self._pictures, self._grid = theme, pictures, grid
+    def __init__(self, orientation: Qt.Orientation, theme: Theme, pictures: Pictures, parent: QWidget, shown: Shown):
+        super().__init__(orientation, parent)
+        self._theme, self._pictures, self._grid = theme, pictures, shown
         self.setSectionsClickable(True)
         self.setHighlightSections(False)
         self.setFrameShape(QFrame.Shape.NoFrame)
