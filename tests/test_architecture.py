@@ -1,12 +1,17 @@
 """Promises about the whole: what the window loads at its start, what is shipped, what the launcher prints."""
 
+import ast
 import subprocess
 import sys
 from pathlib import Path
 
+import grimp
+import networkx
+
 from brucke.ui.theme import fonts
 
 ROOT = Path(__file__).parents[1]
+SOURCE = ROOT / "src" / "brucke"
 
 
 def test_the_window_starts_without_scipy_numba_and_ffmpeg():
@@ -37,3 +42,20 @@ def test_standard_output_of_the_launcher_is_the_commands_own_result(capfd):
     assert out.returncode == 2
     assert out.stdout == ""
     assert out.stderr.splitlines()[-1] == "brucke: nowhere.json: the file: no such file or directory"
+
+
+def test_no_import_circle_anywhere_and_no_widget_at_the_desk():
+    graph = grimp.build_graph("brucke")
+    imports = networkx.DiGraph((m, t) for m in graph.modules for t in graph.find_modules_directly_imported_by(m))
+    assert [sorted(c) for c in networkx.strongly_connected_components(imports) if len(c) > 1] == []
+    assert [f.name for f in (SOURCE / "desk").rglob("*.py") if "QtWidgets" in f.read_text()] == []
+
+
+def test_every_file_has_one_subject_and_every_function_fits_on_a_page():
+    long = []
+    for file in SOURCE.rglob("*.py"):
+        tree = ast.parse(file.read_text())
+        long += [file.name] if len(file.read_text().splitlines()) > 400 else []
+        functions = [f for f in ast.walk(tree) if isinstance(f, ast.FunctionDef)]
+        long += [f"{file.name} {f.name}" for f in functions if f.end_lineno - f.lineno >= 60]
+    assert long == []

@@ -24,96 +24,13 @@ def take_shots(app: QApplication, theme: Theme, session: Session, settings: QSet
     theme.set(night=False, scale=1.0)
     window = Window(theme, session, settings, take_seconds=TAKE_S)
     window.show()
-
-    def until(met: Callable[[], bool], seconds: float) -> None:
-        end = time.monotonic() + seconds
-        while not met():
-            app.processEvents()
-            time.sleep(0.005)
-            if time.monotonic() > end:
-                raise TimeoutError
-
-    def shot(name: str) -> None:
-        window.notice.clear()
-        until(lambda: time.monotonic() >= stop, 10)
-        window.grab().save(str(folder / f"{name}.png"))
-
+    pictures = _Pictures(app, theme, window, folder)
     try:
-        window.running.start(play=True)
-        until(lambda: window.running.state == "running", 60)
-        stop = time.monotonic() + 5
-        shot("align-before")
-        window.go_to("gather")
-        window.gather.choose("part/voice")
-        stop = time.monotonic() + 3
-        shot("gather")
-        window.gather.choose("part/harp")
-        stop = time.monotonic() + 3
-        shot("gather-track")
-        window.do("share")
-        window.share.grid.choose("voice", "shore_stream")
-        stop = time.monotonic() + 1
-        shot("share")
-        window.go_to("shape")
-        window.shape.choose_part("voice")
-        window.shape.presets.apply("speech", OWN["speech"])
-        window.shape.choose(4)
-        window.shape.chain.focus_row()
-        stop = time.monotonic() + 8
-        shot("shape")
-        window.shape.choose_owner("listener/shore_stream")
-        window.shape.presets.apply("mix", OWN["mix"])
-        window.shape.choose(3)
-        window.shape.chain.focus_row()
-        stop = time.monotonic() + 6
-        shot("shape-listener")
-        window.shape.choose_part("cello")
-        window.shape.presets.apply("bowed", OWN["bowed"])
-        theme.set(night=True)
-        stop = time.monotonic() + 8
-        shot("shape-night")
-        theme.set(night=False)
-        while session.undo_stack.canUndo():
-            session.undo()
-        window.do("listen")
-        until(lambda: not window.checking.listening, 60)
-        stop = time.monotonic() + 0.5
-        shot("soundcheck")
-        window.taking.prove_from_the_top()
-        until(lambda: window.taking.state == "idle", 300)
-        window.go_to("align")
-        window.measuring.begin()
-        until(lambda: not window.measuring.busy, 60)
-        window.align.choose_listener("shore_stream")
-        window.running.play(True)
-        stop = time.monotonic() + 4
-        shot("align-measured")
-        window.align.everywhere()
-        window.align.choose_part("harp")
-        stop = time.monotonic() + 1
-        shot("align-in-step")
-        window.align.toggle_table()
-        stop = time.monotonic() + 0.5
-        shot("align-table")
-        window.align.toggle_table()
-        window.taking.prove_from_the_top()
-        until(lambda: window.taking.state == "idle", 300)
-        stop = time.monotonic() + 0.5
-        shot("review")
-        window.go_to("align")
-        window.running.play(True)
-        theme.set(night=True)
-        stop = time.monotonic() + 4
-        shot("align-night")
-        window.do("share")
-        stop = time.monotonic() + 1
-        shot("share-night")
-        theme.set(night=False)
-        session.replace(Setup())
-        window.go_to("gather")
-        window.gather.start.focus_first()
-        stop = time.monotonic() + 0.5
-        shot("start")
+        pictures.coming_in()
+        pictures.shaping()
+        pictures.measuring()
+        pictures.comparing()
+        pictures.nothing_yet()
     except TimeoutError:
         print("brucke: the demo did not come as far as its pictures; is the machine very busy?", file=sys.stderr)
         return 2
@@ -121,3 +38,102 @@ def take_shots(app: QApplication, theme: Theme, session: Session, settings: QSet
         theme.set(night=False)
         window.running.stop()
     return 0
+
+
+class _Pictures:
+    """The main job in its order, with a picture of each view on the way. TimeoutError where it does not come on."""
+
+    def __init__(self, app: QApplication, theme: Theme, window: Window, folder: Path):
+        self.app, self.theme, self.window, self.folder = app, theme, window, folder
+
+    def until(self, met: Callable[[], bool], seconds: float) -> None:
+        end = time.monotonic() + seconds
+        while not met():
+            self.app.processEvents()
+            time.sleep(0.005)
+            if time.monotonic() > end:
+                raise TimeoutError
+
+    def shot(self, name: str, after_s: float) -> None:
+        at = time.monotonic() + after_s
+        self.window.notice.clear()
+        self.until(lambda: time.monotonic() >= at, after_s + 10)
+        self.window.grab().save(str(self.folder / f"{name}.png"))
+
+    def coming_in(self) -> None:
+        w = self.window
+        w.running.start(play=True)
+        self.until(lambda: w.running.state == "running", 60)
+        self.shot("align-before", 5)
+        w.go_to("gather")
+        w.gather.choose("part/voice")
+        self.shot("gather", 3)
+        w.gather.choose("part/harp")
+        self.shot("gather-track", 3)
+        w.do("share")
+        w.share.grid.choose("voice", "shore_stream")
+        self.shot("share", 1)
+
+    def shaping(self) -> None:
+        w = self.window
+        w.go_to("shape")
+        self._shape("part/voice", "speech", 4)
+        self.shot("shape", 8)
+        self._shape("listener/shore_stream", "mix", 3)
+        self.shot("shape-listener", 6)
+        self._shape("part/cello", "bowed", None)
+        self.theme.set(night=True)
+        self.shot("shape-night", 8)
+        self.theme.set(night=False)
+        while w.session.undo_stack.canUndo():
+            w.session.undo()
+
+    def _shape(self, owner: str, preset: str, slot: int | None) -> None:
+        shape = self.window.shape
+        shape.choose_owner(owner)
+        shape.presets.apply(preset, OWN[preset])
+        if slot is not None:
+            shape.choose(slot)
+            shape.chain.focus_row()
+
+    def measuring(self) -> None:
+        w = self.window
+        w.do("listen")
+        self.until(lambda: not w.checking.listening, 60)
+        self.shot("soundcheck", 0.5)
+        self._prove()
+        w.go_to("align")
+        w.measuring.begin()
+        self.until(lambda: not w.measuring.busy, 60)
+        w.align.choose_listener("shore_stream")
+        w.running.play(True)
+        self.shot("align-measured", 4)
+        w.align.everywhere()
+        w.align.choose_part("harp")
+        self.shot("align-in-step", 1)
+        w.align.toggle_table()
+        self.shot("align-table", 0.5)
+        w.align.toggle_table()
+
+    def _prove(self) -> None:
+        self.window.taking.prove_from_the_top()
+        self.until(lambda: self.window.taking.state == "idle", 300)
+
+    def comparing(self) -> None:
+        w = self.window
+        self._prove()
+        self.shot("review", 0.5)
+        w.go_to("align")
+        w.running.play(True)
+        self.theme.set(night=True)
+        self.shot("align-night", 4)
+        w.do("share")
+        self.shot("share-night", 1)
+        self.theme.set(night=False)
+
+    def nothing_yet(self) -> None:
+        w = self.window
+        w.session.replace(Setup())
+        w.go_to("gather")
+        w.gather.start.focus_first()
+        self.shot("start", 0.5)
