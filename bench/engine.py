@@ -31,10 +31,11 @@ def plan_of(parts: int, listeners: int, longest: int) -> tuple[Shape, Plan]:
     codes[0], params[0] = pack(CHAIN, RATE)
     chained = (codes[:, 0] != 0).astype(np.int32)
     plan = Plan(
-        source, np.ones(parts, np.float32), codes, params, np.zeros((parts, BINS), np.float32),
-        np.zeros((listeners, MAX_SLOTS), np.int32), np.zeros((listeners, MAX_SLOTS, PARAMS), np.float32),
-        rng.integers(0, longest, (listeners, parts)).astype(np.int32),
-        np.broadcast_to(chained, (listeners, parts)).copy(), np.zeros((listeners, parts), np.int32), gain,
+        part_source=source, trim=np.ones(parts, np.float32), codes=codes, params=params,
+        noise=np.zeros((parts, BINS), np.float32), listener_codes=np.zeros((listeners, MAX_SLOTS), np.int32),
+        listener_params=np.zeros((listeners, MAX_SLOTS, PARAMS), np.float32), ceiling=np.ones(listeners, np.float32),
+        delay=rng.integers(0, longest, (listeners, parts)).astype(np.int32),
+        source=np.broadcast_to(chained, (listeners, parts)).copy(), past=np.zeros((listeners, parts), np.int32), gain=gain,
     )  # fmt: skip
     return shape, plan
 

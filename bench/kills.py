@@ -128,7 +128,8 @@ def _said(what: str, seconds: list[float], promised: float) -> None:
     print(f"{what}: median {median:.2f} s, worst {worst:.2f} s (promised {promised:g})")
 
 
-def _engine(live: _Live, how: int, what: str) -> None:
+def _engine(live: _Live, how: int, what: str, settle_s: float = 2.0) -> None:
+    """`settle_s` is how long after the last time: so long another one takes to be ready."""
     from brucke.engine.processes.region import Head
 
     gaps = []
@@ -136,7 +137,7 @@ def _engine(live: _Live, how: int, what: str) -> None:
         link = live.w.running.link
         assert link is not None
         live.until(lambda link=link: link.standby is not None)
-        live.live(2.0)
+        live.live(settle_s)
         done = link.get(Head.RECORDED)
         os.kill(link.engine.process.pid, how)
         gaps.append(live.until(lambda link=link, done=done: link.get(Head.RECORDED) > done + 4800))
@@ -194,8 +195,8 @@ def run() -> None:
         live.w.taking.record()
         live.until(lambda: live.w.taking.recording.state == "recording")
         busy = [subprocess.Popen([sys.executable, "-c", BUSY]) for _ in range(os.cpu_count() or 1)]
-        _engine(live, signal.SIGKILL, "engine killed, all cores busy, sound is back after")
-        _engine(live, signal.SIGSTOP, "engine hung, all cores busy, sound is back after")
+        _engine(live, signal.SIGKILL, "engine killed, all cores busy, sound is back after", 6.0)
+        _engine(live, signal.SIGSTOP, "engine hung, all cores busy, sound is back after", 6.0)
         for b in busy:
             b.kill()
         live.w.close()

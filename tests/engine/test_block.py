@@ -2,6 +2,7 @@
 
 import numpy as np
 import pytest
+from bench.engine import plan_of
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from msgspec.structs import replace
@@ -243,3 +244,11 @@ def test_the_monitor_has_a_ceiling_without_latency():
     )
     assert np.allclose(out[0, :, -50 * N :], out[1, :, -50 * N :], atol=1e-4), "and it lets go again"
     assert np.abs(out[1]).max() == pytest.approx(0.99, rel=1e-3), "only the ears have one"
+
+
+def test_what_the_bench_runs_is_a_plan_that_sounds(rng):
+    shape, plan = plan_of(3, 2, 100)
+    engine = BlockEngine(shape, plan)
+    for _ in range(8):
+        outs = engine.step((0.5 * rng.standard_normal((3, shape.block))).astype(np.float32))
+    assert np.abs(outs).max(axis=(1, 2)).min() > 0.01

@@ -15,6 +15,7 @@ from .compiled import njit
 from .parameters import PARAMS
 from .processors import run_chain
 
+TOGETHER = 8  # routes whose sound is fetched at once
 FALL_BACK_S = 0.08  # how fast a held peak is let go
 _ADDS = {"reassoc", "contract", "nsz"}  # sums may be reordered; NaN and infinity are still tested
 
@@ -124,11 +125,47 @@ def _add(outs, co, ring, ci, at, gain):  # type: ignore[no-untyped-def]
         outs[to, i] += gain * ring[of, start + i]
 
 
+@njit("void(float32[:, ::1], int64, float32[:, :, :, ::1], int64, int64[:, ::1], float32[::1])", nogil=True, cache=True)
+def _add_together(outs, co, ring, ci, of, gains):  # type: ignore[no-untyped-def]
+    """The same for four routes (part, source, position) at once, in their order: what has to come from far then comes
+    at the same time."""
+    to, side = np.uint64(co), np.uint64(ci)
+    p0, s0, a0, g0 = np.uint64(of[0, 0]), np.uint64(of[0, 1]), np.uint64(of[0, 2]), gains[0]
+    p1, s1, a1, g1 = np.uint64(of[1, 0]), np.uint64(of[1, 1]), np.uint64(of[1, 2]), gains[1]
+    p2, s2, a2, g2 = np.uint64(of[2, 0]), np.uint64(of[2, 1]), np.uint64(of[2, 2]), gains[2]
+    p3, s3, a3, g3 = np.uint64(of[3, 0]), np.uint64(of[3, 1]), np.uint64(of[3, 2]), gains[3]
+    p4, s4, a4, g4 = np.uint64(of[4, 0]), np.uint64(of[4, 1]), np.uint64(of[4, 2]), gains[4]
+    p5, s5, a5, g5 = np.uint64(of[5, 0]), np.uint64(of[5, 1]), np.uint64(of[5, 2]), gains[5]
+    p6, s6, a6, g6 = np.uint64(of[6, 0]), np.uint64(of[6, 1]), np.uint64(of[6, 2]), gains[6]
+    p7, s7, a7, g7 = np.uint64(of[7, 0]), np.uint64(of[7, 1]), np.uint64(of[7, 2]), gains[7]
+    for i in range(np.uint64(outs.shape[1])):
+        total = outs[to, i] + g0 * ring[p0, s0, side, a0 + i]
+        total += g1 * ring[p1, s1, side, a1 + i]
+        total += g2 * ring[p2, s2, side, a2 + i]
+        total += g3 * ring[p3, s3, side, a3 + i]
+        total += g4 * ring[p4, s4, side, a4 + i]
+        total += g5 * ring[p5, s5, side, a5 + i]
+        total += g6 * ring[p6, s6, side, a6 + i]
+        outs[to, i] = total + g7 * ring[p7, s7, side, a7 + i]
+
+
 @njit("void(float32[::1], float32[::1], float32, float32[::1], float32[::1], float32)", nogil=True, cache=True)
 def _add_fading(out, x0, gain0, fade, x1, gain1):  # type: ignore[no-untyped-def]
     for i in range(out.shape[0]):
         w = fade[i]
         out[i] += gain0 * x0[i] * (1.0 - w) + gain1 * x1[i] * w
+
+
+@njit("boolean(int32[:, ::1], int64, int64, boolean, int32[:, ::1])", nogil=True, cache=True)
+def _alike(active, k, count, fading, past):  # type: ignore[no-untyped-def]
+    """Whether the next `TOGETHER` routes lead to the same sum of one listener, and none of them changes now."""
+    if k + TOGETHER > count:
+        return False
+    first = active[k, 0]
+    for j in range(k, k + TOGETHER):
+        if active[j, 0] != first or (fading and active[j, 2]) or past[first, active[j, 1]] != past[first, active[k, 1]]:
+            return False
+    return True
 
 
 @njit(
@@ -145,8 +182,26 @@ def mix(  # type: ignore[no-untyped-def]
     n = sums.shape[3]
     size = ring.shape[3] - n
     silent = np.float32(0.0)
-    for k in range(count):
+    of, gains = np.empty((TOGETHER, 3), np.int64), np.empty(TOGETHER, np.float32)
+    k = 0
+    while k < count:
         listener, p, changed = active[k, 0], active[k, 1], active[k, 2]
+        if _alike(active, k, count, fading, past1):
+            outs = sums[past1[listener, p], listener]
+            for j in range(TOGETHER):
+                q = active[k + j, 1]
+                of[j, 0], of[j, 1], of[j, 2] = q, source1[listener, q], (pos - delay1[listener, q]) % size
+            for ci in range(gain1.shape[2]):
+                for co in range(outs.shape[0]):
+                    some = False
+                    for j in range(TOGETHER):
+                        gains[j] = gain1[listener, of[j, 0], ci, co]
+                        some = some or gains[j] != 0.0
+                    if some:
+                        _add_together(outs, co, ring, ci, of, gains)
+            k += TOGETHER
+            continue
+        k += 1
         at1 = (pos - delay1[listener, p]) % size
         s1 = source1[listener, p]
         outs = sums[past1[listener, p], listener]
