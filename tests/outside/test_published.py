@@ -9,7 +9,6 @@ from brucke.core.timing import verdicts
 from brucke.core.units import (
     buffer_seconds,
     db_to_gain,
-    drift_ms_per_hour,
     gain_to_db,
     seconds_to_frames,
     speed_of_sound,
@@ -25,12 +24,6 @@ from brucke.words import timing as words
 def test_buffers(frames, count, rate, ms):
     """Arithmetic; common practice, no source."""
     assert buffer_seconds(frames, count, rate) * 1e3 == pytest.approx(ms, abs=0.05)
-
-
-def test_one_ppm_is_3_6_ms_an_hour():
-    """Arithmetic: 1e-6 · 3600 s."""
-    assert drift_ms_per_hour(1) == pytest.approx(1e-6 * 3600 * 1e3)
-    assert drift_ms_per_hour(11) == pytest.approx(39.6)
 
 
 def test_decibels():

@@ -33,11 +33,6 @@ def buffer_seconds(frames: int, count: int, rate_hz: float) -> float:
     return frames * count / rate_hz
 
 
-def drift_ms_per_hour(ppm: float) -> float:
-    """A clock off by `ppm` slides 3.6 ms per hour for each part per million (arithmetic)."""
-    return ppm * 3.6
-
-
 def speed_of_sound(celsius: float = 20.0) -> float:
     """Metres per second in dry air, the temperature law of ISO 9613-1 (343.2 at 20 °C)."""
     return 343.2 * math.sqrt((celsius + 273.15) / 293.15)

@@ -61,10 +61,6 @@ def _target(group: list[_Arriving], monitor: bool, extra_s: float, rate: int) ->
     return Quantity(anchor.undelayed.value + frames / rate, latest.terms)
 
 
-def _can_delay(a: _Arriving, monitor: bool) -> bool:
-    return _moves(a, monitor) and a.part.kind != "picture" and a.route.way == "engine"
-
-
 def _unjudged(known: Situation, origins: Origins, listener: Listener) -> tuple[Unjudged, ...]:
     routed = [p for p in known.setup.parts if (r := known.setup.route(p.id, listener.id)) is not None and r.on]
     return tuple(Unjudged(p.id, p.kind, origins.unresolved[p.id]) for p in routed if p.id in origins.unresolved)
@@ -91,7 +87,7 @@ def listener_timing(known: Situation, origins: Origins, listener: Listener) -> L
         target = targets[a.origin.root]
         delay = delay_frames(known.setup, a.route, known.in_force)
         at = a.undelayed.shifted(delay / rate)
-        align_delay, off, problem = 0, None, None
+        wait, off, problem = 0.0, None, None
         if target is not None and _moves(a, monitor):
             off = at - target
             wait = target.value - a.undelayed.value
@@ -100,16 +96,14 @@ def listener_timing(known: Situation, origins: Origins, listener: Listener) -> L
                     code="delay_too_long", part=a.part.id, listener=listener.id, values={"ms": wait * 1e3}
                 )
                 findings.append(problem)
-            elif _can_delay(a, monitor):
-                align_delay = max(0, seconds_to_frames(wait, rate))
             elif a.part.kind == "picture":
                 hand_off = max(hand_off, wait)
-        routes.append(
-            RouteTiming(
-                a.part.id, a.part.kind, a.origin.root, a.origin.time, a.stages, at, delay, align_delay, off,
-                a.route.way == "outside", problem=problem,
-            )
+        r = RouteTiming(
+            a.part.id, a.part.kind, a.origin.root, a.origin.time, a.stages, at, delay, 0, off, a.route.way == "outside",
+            problem=problem,
         )  # fmt: skip
+        align_delay = max(0, seconds_to_frames(wait, rate)) if r.can_be_delayed(monitor) else 0
+        routes.append(replace(r, align_delay_frames=align_delay))
     if any(f.code == "delay_too_long" for f in findings):
         routes = [replace(r, align_delay_frames=r.delay_frames) for r in routes]
     together: dict[str, list[RouteTiming]] = {}

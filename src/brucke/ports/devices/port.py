@@ -24,10 +24,6 @@ class Port(Protocol):
         """Hand over the block that belongs to the captures just read."""
         ...
 
-    def wait(self) -> float:
-        """Sleep until the next block is due; seconds by which its time has already passed, or 0."""
-        ...
-
     def drive(self, block: Callable[[], bool]) -> None:
         """Call `block` once a period, in which it reads and writes, until it says False."""
         ...

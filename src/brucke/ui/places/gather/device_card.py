@@ -13,10 +13,10 @@ from ....words.translation import _
 from ...kit.button import Button
 from ...kit.card import Card
 from ...kit.chips import Chips
+from ...kit.edit import Edit
 from ...kit.flow import Flow
 from ...kit.label import Words
 from ...theme.theme import Theme
-from .part_cards import Edit
 
 LOOK = _("Look for sound cards")
 RATES_HZ = (44100, 48000, 88200, 96000)

@@ -13,6 +13,7 @@ from ....words.translation import _
 from ...kit.button import Button
 from ...kit.card import Card
 from ...kit.chips import Chips
+from ...kit.edit import Edit
 from ...kit.field import NumberField, TextField
 from ...kit.flow import Flow
 from ...kit.label import Words
@@ -20,7 +21,6 @@ from ...kit.level_help import LevelHelp
 from ...kit.row import row
 from ...theme.theme import Theme
 
-Edit = Callable[[str, Setup], None]  # label, setup after
 COLOURS = ("green", "plum", "violet", "blue", "ochre", "brown", "olive", "grey")
 
 
@@ -94,7 +94,7 @@ class LevelCard(PartCard):
 
     def _trimmed(self, value: float) -> None:
         label = f"{self.part.name} trim {timing.db_text(value)}"
-        self.edit(label, part_edits.set_trim(self.setup, self.part.id, value))
+        self.edit(label, part_edits.set_trim(self.setup, self.part.id, value), "trim")
 
 
 def label(theme: Theme, text: str) -> Words:

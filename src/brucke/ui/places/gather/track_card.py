@@ -11,13 +11,14 @@ from ....desk.documents import Documents
 from ....desk.running import Running
 from ....words.translation import _
 from ...kit.button import Button
+from ...kit.edit import Edit
 from ...kit.field import NumberField
 from ...kit.flow import Flow
 from ...kit.label import Words
 from ...kit.row import row
 from ...kit.scroll_bar import own_scroll_bars
 from ...theme.theme import Theme
-from .part_cards import Edit, PartCard, label
+from .part_cards import PartCard, label
 from .waveform import Waveform
 
 MOST_SHOWN = 4
@@ -122,7 +123,7 @@ class TrackCard(PartCard):
 
     def _change(self, what: str, **fields: float) -> None:
         after = part_edits.change_track(self.setup, self.part.id, self.part.track, **fields)
-        self.edit(f"{self.part.name} {what}", after)
+        self.edit(f"{self.part.name} {what}", after, " ".join(fields))
 
     def _loop(self, first: float, end: float) -> None:
         if end and end < first + 0.1:
@@ -155,4 +156,6 @@ class CountInCard(PartCard):
         self.tempo.show_value(self.part.tempo_bpm)
 
     def _change(self, what: str, **fields: object) -> None:
-        self.edit(f"{self.part.name} {what}", part_edits.change_part(self.setup, self.part.id, **fields))
+        self.edit(
+            f"{self.part.name} {what}", part_edits.change_part(self.setup, self.part.id, **fields), " ".join(fields)
+        )

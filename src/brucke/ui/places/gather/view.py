@@ -223,18 +223,15 @@ class GatherView(QWidget):
 
     # Doing
 
-    def _edit_part(self, label: str, after: Setup) -> None:
+    def _edit_part(self, label: str, after: Setup, field: str = "") -> None:
         before = {p.id for p in self.session.setup.parts}
-        # Nudges of one number are one step; two clicks are two.
-        self.session.edit(
-            label, after, "gather", self.chosen, key=f"{self.chosen} {label.rsplit(' ', 2)[0]}" if "dB" in label else ""
-        )
+        self.session.edit(label, after, "gather", self.chosen, key=f"{self.chosen} {field}" if field else "")
         new = [p.id for p in self.session.setup.parts if p.id not in before]
         if new:
             self.choose(f"part/{new[0]}")
 
-    def _edit_device(self, label: str, after: Setup) -> None:
-        self.session.edit(label, after, "gather", self.chosen)
+    def _edit_device(self, label: str, after: Setup, field: str = "") -> None:
+        self.session.edit(label, after, "gather", self.chosen, key=f"{self.chosen} {field}" if field else "")
 
     def _move(self, part: str, by: int) -> None:
         self.choose(f"part/{part}")

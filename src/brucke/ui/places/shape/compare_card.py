@@ -10,10 +10,10 @@ from ....words.translation import _
 from ...kit.button import Button
 from ...kit.card import Card
 from ...kit.chips import Chips
+from ...kit.edit import Edit
 from ...kit.flow import Flow
 from ...kit.label import Words
 from ...theme.theme import Theme
-from .side import Edit
 
 
 class CompareCard(Card):

@@ -8,11 +8,11 @@ from ....words.shape import felt_text
 from ....words.translation import _
 from ...kit.button import Button
 from ...kit.card import Card
+from ...kit.edit import Edit
 from ...kit.flow import Flow
 from ...kit.label import Words
 from ...theme.theme import Theme
 from .model import Carried, carried, felt_at
-from .side import Edit
 
 
 class CostCard(Card):

@@ -10,13 +10,13 @@ from ....words.shape import LOUDNESS_WORDS, loudness_text, off_target_text, peak
 from ....words.translation import _
 from ...kit.button import Button
 from ...kit.card import Card
+from ...kit.edit import Edit
 from ...kit.field import NumberField
 from ...kit.flow import Flow
 from ...kit.label import Words
 from ...kit.level_help import LevelHelp
 from ...kit.row import row
 from ...theme.theme import Theme
-from .side import Edit
 
 SAID_S = 5.0  # so much was heard before it says how loud it is as a whole
 
@@ -94,7 +94,7 @@ class LoudnessCard(Card):
 
     def _target(self, value: float) -> None:
         after = chain_edits.set_target(self.setup, self.listener.id, value)
-        self.edit(_("{name} target loudness").format(name=self.listener.name), after)
+        self.edit(_("{name} target loudness").format(name=self.listener.name), after, "target")
 
     def _bring(self) -> None:
         if self.targeting.listener == self.listener.id:

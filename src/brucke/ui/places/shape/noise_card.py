@@ -21,10 +21,10 @@ from ....words.translation import _
 from ...kit.button import Button
 from ...kit.card import Card
 from ...kit.chips import Chips
+from ...kit.edit import Edit
 from ...kit.flow import Flow
 from ...kit.label import Words
 from ...theme.theme import Theme
-from .side import Edit
 
 MISMATCH_DB = 6.0  # so much louder, the profile no longer fits: common practice, no source
 

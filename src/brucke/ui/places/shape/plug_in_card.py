@@ -12,11 +12,11 @@ from ....words.shape import plug_in_fault_text
 from ....words.translation import _
 from ...kit.button import Button
 from ...kit.card import Card
+from ...kit.edit import Edit
 from ...kit.field import NumberField
 from ...kit.label import Words
 from ...kit.row import row
 from ...theme.theme import Theme
-from .side import Edit
 
 MOST_SHOWN = 60
 
@@ -76,4 +76,4 @@ class PlugInCard(Card):
 
     def _changed(self, key: str, name: str, value: float) -> None:
         after = chain_edits.set_plug_in(self.setup, self.owner, self.slot, key, value / 100)
-        self.edit(f"{self._plug_in().name} {name}", after)
+        self.edit(f"{self._plug_in().name} {name}", after, key)

@@ -13,13 +13,13 @@ from ....words.translation import _
 from ...kit.button import Button
 from ...kit.card import Card
 from ...kit.chips import Chips
+from ...kit.edit import Edit
 from ...kit.field import NumberField
 from ...kit.flow import Flow
 from ...kit.label import Words
 from ...kit.row import row
 from ...theme.theme import Theme
 
-Edit = Callable[[str, Setup], None]  # label, setup after
 LABEL_PX = 116
 
 
@@ -128,11 +128,11 @@ class ProcessorCard(Card):
 
     def _changed(self, field: str, value: float) -> None:
         after = chain_edits.change_processor(self.setup, self.owner, self.slot, **{field: float(value)})
-        self.edit(self._label(FIELDS[field]), after)
+        self.edit(self._label(FIELDS[field]), after, field)
 
     def _band_changed(self, field: str, value: float) -> None:
         after = chain_edits.change_band(self.setup, self.owner, self.slot, self.band, **{field: float(value)})
-        self.edit(self._label(f"{self.band + 1} {FIELDS[field]}"), after)
+        self.edit(self._label(f"{self.band + 1} {FIELDS[field]}"), after, f"band {self.band} {field}")
 
     def _choose_band(self, band: str) -> None:
         self.band = int(band)

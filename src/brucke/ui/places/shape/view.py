@@ -224,10 +224,9 @@ class ShapeView(QWidget):
 
     # Doing
 
-    def _edit(self, label: str, after: Setup) -> None:
-        # Nudges of one number are one step.
+    def _edit(self, label: str, after: Setup, field: str = "") -> None:
         where = f"{self.owner}/{self.slot}"
-        self.session.edit(label, after, "shape", where, key=f"{where} {label}")
+        self.session.edit(label, after, "shape", where, key=f"{where} {field}" if field else "")
 
     def add_menu(self) -> None:
         lines = [

@@ -15,6 +15,7 @@ from ....words.translation import _
 from ...kit.button import Button
 from ...kit.card import Card
 from ...kit.chips import Chips
+from ...kit.edit import Edit
 from ...kit.field import NumberField, TextField
 from ...kit.flow import Flow
 from ...kit.label import Words
@@ -22,8 +23,6 @@ from ...kit.row import row
 from ...kit.scale import GainScale
 from ...theme.theme import Theme
 from .channel_map import ChannelMap
-
-Edit = Callable[[str, Setup], None]
 
 
 class RouteCard(Card):
@@ -120,7 +119,7 @@ class GainCard(RouteCard):
     def _set(self, db: float) -> None:
         cells = self._cells() or [(self.part.id, self.listener.id)]
         after = route_edits.set_gains(self.setup, cells, db)
-        self.edit(f"{self.name} gain {words.db_text(db)}", after)
+        self.edit(f"{self.name} gain {words.db_text(db)}", after, "gain")
 
 
 class CarriedCard(RouteCard):
@@ -205,7 +204,7 @@ class ChannelsCard(RouteCard):
         if point is not None:
             gain = point.gain_db + by
             after = route_edits.set_point_gain(self.setup, self.part.id, self.listener.id, source, target, gain)
-            self.edit(f"{self.name} channel {target + 1} gain {words.db_text(gain)}", after)
+            self.edit(f"{self.name} channel {target + 1} gain {words.db_text(gain)}", after, f"gain {source} {target}")
 
     def _carry(self, source: int, target: int, to_source: int, to_target: int) -> None:
         now = effective_map(self.part, self.listener, self.route)
@@ -322,7 +321,7 @@ class ListenerCard(Card):
 
     def _cap(self, value: float) -> None:
         after = listener_edits.set_ceiling(self.setup, self.listener.id, value)
-        self.edit(f"{self.listener.name} nothing louder than {words.db_text(value)}FS", after)
+        self.edit(f"{self.listener.name} nothing louder than {words.db_text(value)}FS", after, "ceiling")
 
     def _widen(self, channels: float) -> None:
         after = listener_edits.change_listener(self.setup, self.listener.id, channels=int(channels))

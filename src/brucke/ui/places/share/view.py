@@ -195,11 +195,9 @@ class ShareView(QWidget):
 
     # Doing
 
-    def _edit(self, label: str, after: Setup) -> None:
+    def _edit(self, label: str, after: Setup, field: str = "") -> None:
         thing = "/".join(self.grid.cell())
-        # Nudges of one gain are one step.
-        key = f"gain {thing}" if " gain " in label else ""
-        self.session.edit(label, after, "share", thing, key=key)
+        self.session.edit(label, after, "share", thing, key=f"{thing} {field}" if field else "")
 
     def _chosen(self) -> list[tuple[str, str]]:
         cells = self.grid.cells()
@@ -240,7 +238,9 @@ class ShareView(QWidget):
     def nudge(self, by: float) -> None:
         cells = [c for c in self._chosen() if (r := self.session.setup.route(*c)) is not None and r.on]
         if cells:
-            self._edit(f"{self._named(cells)} gain {by:+g} dB", route_edits.nudge_gains(self.session.setup, cells, by))
+            self._edit(
+                f"{self._named(cells)} gain {by:+g} dB", route_edits.nudge_gains(self.session.setup, cells, by), "gain"
+            )
 
     def clear(self) -> None:
         cells = self._chosen()
