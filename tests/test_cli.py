@@ -28,6 +28,12 @@ def test_arrivals_tells_stages_arrivals_and_the_delays_that_align(capsys):
     harp = next(r for r in stream["routes"] if r["part"] == "harp")
     assert {"part", "arrival_ms", "delay_ms", "align_delay_ms", "stages"} <= harp.keys()
     assert {"name", "latency_ms", "evidence"} <= harp["stages"][0].keys()
+    assert {x["id"]: x["verdict_code"] for x in listeners.values()} == {
+        "headphones": "own_sound", "lounge_call": "early", "shore_stream": "early", "recorder": "early",
+    }  # fmt: skip
+    assert {r["part"]: r["code"] for r in stream["routes"]} == {
+        "harp": "early", "voice": "early", "cello": "early", "picture": "in_step", "lounge": "far_end",
+    }  # fmt: skip
     assert harp["arrival_ms"] == pytest.approx(sum(s["latency_ms"] for s in harp["stages"]))
     assert harp["arrival_ms"] + harp["align_delay_ms"] == pytest.approx(stream["target_ms"], abs=0.03)
     code, out, _ = run(capsys, "arrivals", SETUP, "--listener", "recorder")

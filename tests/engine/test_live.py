@@ -49,6 +49,21 @@ def peaks(link, seconds=0.6):
     return found
 
 
+def test_loudness_that_is_killed_is_measured_again_and_whoever_watches_says_which_it_was(link):
+    link.listen()
+    link.tell_world("play")
+    until(lambda: link.listener_loudness()[0, 4] > 0.3, 60)
+    assert link.watch_helpers() == []
+    first = link.loudness.process
+    first.kill()
+    first.wait()
+    assert link.watch_helpers() == ["loudness"]
+    assert link.loudness.process.pid != first.pid
+    link.region.sound("loudness")[0, 4] = 0.0
+    until(lambda: link.listener_loudness()[0, 4] > 0.3, 20)
+    assert link.watch_helpers() == []
+
+
 def test_loudness_is_measured_beside_the_engine_as_in_the_recording(link, nightboat, tmp_path):
     """What the loudness process tells of the stream is what the meter says of the very same sound."""
     link.listen()
