@@ -18,7 +18,6 @@ from brucke.core.edits import route_edits
 from brucke.core.routing.recording import listeners_kept, parts_kept
 from brucke.demo import SETUP
 from brucke.desk.surprises import Surprises
-from brucke.ui.shell.overview import PLACES
 
 from .conftest import key, part, pick, press, wait
 
@@ -39,7 +38,7 @@ def test_two_hundred_turns_of_the_wheel_over_every_field_of_every_place_change_n
     w.shape.add_processor("compressor")
     w.shape.add_processor("equaliser")
     before, tried = (w.session.setup, w.session.knowledge), set()
-    for place, _name in (*PLACES, ("soundcheck", "")):
+    for place in w.places:
         w.go_to(place)
         QApplication.processEvents()
         fields = [x for x in w.findChildren(QWidget) if x.isVisible() and not isinstance(x, QScrollBar) and isinstance(x, QAbstractSpinBox | QComboBox | QAbstractSlider | QLineEdit)]  # fmt: skip
@@ -112,7 +111,7 @@ def test_an_empty_setup_offers_nothing_it_cannot_do_and_the_frame_never_moves(wi
     tall, facts = w.deck.height(), w.deck._facts_rect.right()
     w.go_to("review")
     w.taking.state = "proving"
-    w.overview.refresh("recorder")
+    w.overview.refresh()
     assert [s.geometry() for s in w.deck.spans.values()] == spans
     assert (w.deck.height(), w.deck._facts_rect.right()) == (tall, facts)
     w.taking.state = "idle"

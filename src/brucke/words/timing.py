@@ -14,6 +14,11 @@ from .translation import _
 MINUS = "−"
 
 
+def counted(count: int, word: str) -> str:
+    """“1 part”, “2 parts”."""
+    return f"{count} {word}{'s' * (count != 1)}"
+
+
 def ms_text(seconds: float, digits: int = 1) -> str:
     """“42.0 ms”, with a true minus sign."""
     value = f"{abs(seconds) * 1e3:.{digits}f}"

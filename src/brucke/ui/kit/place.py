@@ -1,4 +1,5 @@
-"""The frame of a place: head, main drawing left, words and actions right; one column when there is no room."""
+"""What a place is to the window, and its frame: head, main drawing left, words and actions right; one column when there
+is no room."""
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QResizeEvent
@@ -21,6 +22,49 @@ def scrolled(theme: Theme, inner: QWidget) -> QScrollArea:
     area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
     area.setWidget(inner)
     return area
+
+
+class Place(QWidget):
+    """One job, full width. The window knows places only as this; what one does not have, it leaves as it is here.
+
+    `id` names it in keys and in undo, `name` in the deck, where one without a name does not stand; `listener` is whom it
+    shows now.
+    """
+
+    id = ""
+    name = ""
+    listener = ""
+
+    def status(self) -> tuple[str, str]:
+        """How it stands, in one line for the deck, and its tone."""
+        return "", "mute"
+
+    def refresh(self) -> None:
+        """Show what is so now."""
+
+    def enter(self) -> None:
+        """Somebody comes by key: the focus goes where the work begins."""
+
+    def leave(self) -> None:
+        """Somebody goes to another place."""
+
+    def go_to(self, thing: str) -> None:
+        """Show what an undo touched."""
+
+    def choose_listener(self, id: str) -> bool:
+        """Show one listener. Whether this place does that."""
+        return False
+
+    def next_listener(self) -> bool:
+        return False
+
+    def toggle_table(self) -> bool:
+        """The drawing as a table, or back. Whether there is one."""
+        return False
+
+    def add_menu(self) -> bool:
+        """What can be added here. Whether anything can."""
+        return False
 
 
 class PlaceFrame(QWidget):

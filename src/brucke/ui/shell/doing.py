@@ -14,6 +14,7 @@ from ...desk.session import Session
 from ...desk.shape import Shaping
 from ...desk.soundcheck import Checking
 from ...desk.take import Taking
+from ..kit.place import Place
 from ..places.align.view import AlignView
 from ..places.gather.view import GatherView
 from ..places.review.view import ReviewView
@@ -46,6 +47,7 @@ class Shell(Protocol):
     overview: Overview
     strip: Strip
     actions_table: Actions
+    places: dict[str, Place]
     gather: GatherView
     share: ShareView
     shape: ShapeView
@@ -71,6 +73,10 @@ class Doing:
         if id in FILES:
             self.w.file(id)
             return
+        if id in self.w.places:
+            self.w.go_to(id)
+            self.w.places[id].enter()
+            return
         {
             "start_stop": self._start_stop,
             "on_air": self._on_air,
@@ -89,15 +95,11 @@ class Doing:
             "proof": self.proof_take,
             "compare": self._compare,
             "next_listener": self._next_listener,
-            "table": lambda: (self.w.review if self.w.place == "review" else self.w.align).toggle_table(),
+            "table": lambda: self.w.places[self.w.place].toggle_table() or self.w.align.toggle_table(),
             "moment": self.w.strip.next_moment,
-            "align": lambda: self.w.go_to("align"),
-            "review": lambda: self.w.go_to("review"),
             "undo": self.w.session.undo,
             "redo": self.w.session.redo,
-            "add": lambda: {"share": self.w.share.add_menu, "shape": self.w.shape.add_menu}.get(
-                self.w.place, self._add_part
-            )(),
+            "add": self._add,
             "presets": lambda: (self.w.go_to("shape"), self.w.shape.preset_menu()),
             "version": lambda: (self.w.go_to("shape"), self.w.shape.change_version()),
             "without": lambda: (self.w.go_to("shape"), self.w.shape.hear_without()),
@@ -106,10 +108,6 @@ class Doing:
             "hear_me": lambda: self.w.share.hear(True),
             "hear_them": lambda: self.w.share.hear(False),
             "listen": self._listen,
-            "gather": lambda: (self.w.go_to("gather"), self.w.gather.parts.focus_row()),
-            "share": lambda: (self.w.go_to("share"), self.w.share.grid.setFocus()),
-            "shape": lambda: (self.w.go_to("shape"), self.w.shape.chain.focus_row()),
-            "soundcheck": lambda: (self.w.go_to("soundcheck"), self.w.soundcheck.focus_first()),
             "night": self._night,
             "larger": lambda: self._scale(1),
             "smaller": lambda: self._scale(-1),
@@ -184,11 +182,13 @@ class Doing:
     def _listen(self) -> None:
         self.w.go_to("soundcheck")
         self.w.checking.listen()
-        self.w.soundcheck.focus_first()
+        self.w.soundcheck.enter()
 
-    def _add_part(self) -> None:
-        self.w.go_to("gather")
-        self.w.gather.add_menu()
+    def _add(self) -> None:
+        """What the place adds; elsewhere a part."""
+        if not self.w.places[self.w.place].add_menu():
+            self.w.go_to("gather")
+            self.w.gather.add_menu()
 
     def _delay_one(self) -> None:
         (self.w.share.arrives.delay_it if self.w.place == "share" else self.w.align.delay_one)()
@@ -207,13 +207,8 @@ class Doing:
         self.w.review.compare()
 
     def _next_listener(self) -> None:
-        if self.w.place == "share":
-            ids = [x.id for x in self.w.session.setup.listeners]
-            if ids:
-                at = ids.index(self.w.share.listener) if self.w.share.listener in ids else -1
-                self.w.share.choose_listener(ids[(at + 1) % len(ids)])
-            return
-        (self.w.review if self.w.place == "review" else self.w.align).next_listener()
+        if not self.w.places[self.w.place].next_listener():
+            self.w.align.next_listener()
         self.w.refresh()
 
     def _night(self) -> None:

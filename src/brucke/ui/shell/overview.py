@@ -1,6 +1,7 @@
 """What the deck says: how each place stands, which act is due, and what runs."""
 
 import time
+from collections.abc import Mapping
 
 from ...core.knowledge.evidence import device_fingerprint, round_trip_key
 from ...core.knowledge.learned import measuring_pair
@@ -9,35 +10,31 @@ from ...desk.session import Session
 from ...desk.soundcheck import Checking
 from ...desk.take import Taking, minutes_text
 from ...words import timing
-from ...words.review import needs_you, take_text
+from ...words.review import needs_you
 from ...words.soundcheck import count_text
+from ..kit.place import Place
 from .deck import Deck, DeckFacts
 
-PLACES = [
-    ("gather", "Gather"), ("share", "Share"), ("shape", "Shape"), ("align", "Align"), ("review", "Review"),
-]  # fmt: skip
-# What Share can show and mend in its own cells.
-SHARE_CODES = (
-    "loop", "doubled", "own_return", "hears_nothing", "player_missing", "second_track", "sum_clips", "faint",
-    "lead_not_heard", "does_not_hear_itself",
-)  # fmt: skip
 STATES = {"stopped": "Stopped", "starting": "Starting…", "running": "Rehearsing", "restarting": "Engine restarting…"}
 RECORDING = {
     "starting": "recording begins", "recording": "recording {time}", "waiting": "recording waits for the engine",
     "lost": "not recording", "sealing": "collecting", "idle": "not recording", "done": "not recording",
 }  # fmt: skip
-TAKING = {"recording": "recording", "finishing": "collecting", "proving": "measuring"}
-
-
-def _many(count: int, word: str) -> str:
-    return f"{count} {word}{'s' * (count != 1)}"
 
 
 class Overview:
     """`heard_music` is whether the first act was done; `air_from` when the transmission began."""
 
-    def __init__(self, deck: Deck, session: Session, running: Running, checking: Checking, taking: Taking):
-        self.deck, self.session, self.running = deck, session, running
+    def __init__(
+        self,
+        deck: Deck,
+        places: Mapping[str, Place],
+        session: Session,
+        running: Running,
+        checking: Checking,
+        taking: Taking,
+    ):
+        self.deck, self.places, self.session, self.running = deck, places, session, running
         self.checking, self.taking = checking, taking
         self.heard_music = False
         self.air_from = 0.0
@@ -46,52 +43,12 @@ class Overview:
     def _begin_anew(self) -> None:
         self.heard_music = False
 
-    def refresh(self, aligning: str) -> None:
-        """`aligning` is the listener that Align shows: its fault is named first."""
+    def refresh(self) -> None:
         bad = [t for t in self.session.timing.listeners if timing.needs_you(t.verdict)]
-        self._show_gather()
-        self._show_share()
-        self._show_shape()
-        self._show_align(aligning)
-        self._show_review()
+        for id, span in self.deck.spans.items():
+            span.say(*self.places[id].status())
         self._show_acts(not bad)
         self.show_facts()
-
-    def _show_gather(self) -> None:
-        parts, gone = len(self.session.setup.parts), len(self.session.facts.missing)
-        span = self.deck.spans["gather"]
-        span.say(f"{gone} not there" if gone else _many(parts, "part"), "coral" if gone else "mute")
-
-    def _show_share(self) -> None:
-        routes = sum(r.on for r in self.session.setup.routes)
-        wrong = sum(f.code in SHARE_CODES for f in self.checking.findings)
-        span = self.deck.spans["share"]
-        span.say(f"{wrong} to mend" if wrong else _many(routes, "route"), "coral" if wrong else "mute")
-
-    def _show_shape(self) -> None:
-        shaped = [p.name for p in self.session.setup.parts if any(c.on for c in p.chain)]
-        text = ", ".join(n.lower() for n in shaped) if len(shaped) < 3 else _many(len(shaped), "part")
-        self.deck.spans["shape"].say(text or "as it comes in", "mute")
-
-    def _show_align(self, aligning: str) -> None:
-        session, span = self.session, self.deck.spans["align"]
-        bad = [t for t in session.timing.listeners if timing.needs_you(t.verdict)]
-        if not session.timing.listeners:
-            span.say("nobody listens", "mute")
-        elif bad:
-            shown = next((t for t in bad if t.listener == aligning), bad[0])
-            span.say(timing.verdict_text(session.setup, shown.verdict), "coral")
-        else:
-            span.say(timing.together_text(session.setup, session.timing), "water")
-
-    def _show_review(self) -> None:
-        count, state = len(self.taking.takes), TAKING.get(self.taking.state)
-        verdicts = self.taking.verdicts
-        wrong = next((v for v in verdicts.values() if needs_you(v)), None)
-        if not state and self.taking.take is not None and self.taking.take.proof and wrong is not None:
-            self.deck.spans["review"].say(take_text(self.taking.take.setup, wrong), "coral")
-            return
-        self.deck.spans["review"].say(state or (_many(count, "take") if count else "no take yet"), "mute")
 
     def _show_acts(self, in_step: bool) -> None:
         pair = measuring_pair(self.session.setup)
@@ -133,13 +90,13 @@ class Overview:
         recent = running.recent_dropouts()
         load, tone = "", "mute"
         if running.state == "running" and running.link is not None:
-            said = f"{_many(recent, 'dropout')} in the last minute" if recent else "no dropouts"
+            said = f"{timing.counted(recent, 'dropout')} in the last minute" if recent else "no dropouts"
             load = f"load {running.link.load:.0%}".replace("%", " %") + f"  ·  {said}"
             tone = "amber" if recent else "mute"
         if self.taking.state == "recording" and self.taking.recording.state == "lost":
             load, tone = "Nothing is being written", "coral"
         since = int(time.monotonic() - self.air_from)
-        self.deck.setToolTip(f"{_many(running.dropouts, 'dropout')} since the start" if running.link else "")
+        self.deck.setToolTip(f"{timing.counted(running.dropouts, 'dropout')} since the start" if running.link else "")
         self.deck.show_facts(
             DeckFacts(
                 setup.name, self._state_text(), f"{setup.rate_hz / 1000:g} kHz, {setup.block_frames} frames", load, tone,

@@ -15,6 +15,7 @@ from ...desk.session import Session
 from ...desk.shape import Shaping
 from ...desk.soundcheck import Checking
 from ...desk.take import Taking
+from ..kit.place import Place
 from ..places.align.view import AlignView
 from ..places.gather.view import GatherView
 from ..places.review.view import ReviewView
@@ -28,7 +29,7 @@ from .doing import Doing
 from .filing import Filing
 from .menu import show_menu
 from .notice import Notice
-from .overview import PLACES, Overview
+from .overview import Overview
 from .strip import Strip
 
 COMPACT_PX = 560  # below this scaled height deck and strip make room for the place
@@ -59,8 +60,6 @@ class Window(QMainWindow):
         self.doing = Doing(self)
         self.do, self.act = self.doing.do, self.doing.act
         self.actions_table = Actions(self, settings, self.do)
-        self.deck = Deck(theme, PLACES)
-        self.overview = Overview(self.deck, session, self.running, self.checking, self.taking)
         self.notice = Notice(theme)
         self.filing = Filing(self, theme, session, self.documents, self.notice)
         self.gather = GatherView(theme, session, self.running, self.documents, self.shaping.levelling)
@@ -69,10 +68,10 @@ class Window(QMainWindow):
         self.align = AlignView(theme, session, self.measuring, self.taking)
         self.review = ReviewView(theme, session, self.taking, self.playback)
         self.soundcheck = SoundcheckView(theme, session, self.checking)
-        self.places: dict[str, QWidget] = {
-            "gather": self.gather, "share": self.share, "shape": self.shape, "align": self.align, "review": self.review,
-            "soundcheck": self.soundcheck,
-        }  # fmt: skip
+        places = (self.gather, self.share, self.shape, self.align, self.review, self.soundcheck)
+        self.places: dict[str, Place] = {p.id: p for p in places}
+        self.deck = Deck(theme, [(p.id, p.name) for p in places if p.name])
+        self.overview = Overview(self.deck, self.places, session, self.running, self.checking, self.taking)
         self.stack = QStackedWidget()
         for place in self.places.values():
             self.stack.addWidget(place)
@@ -153,8 +152,9 @@ class Window(QMainWindow):
     def go_to(self, place: str) -> None:
         if place == "soundcheck" and self.place != "soundcheck":
             self._before_check = self.place
-        if place != "shape":
-            self.shape.leave()
+        for id, other in self.places.items():
+            if id != place:
+                other.leave()
         self.stack.setCurrentWidget(self.places[place])
         for id, span in self.deck.spans.items():
             span.setChecked(id == place)
@@ -169,13 +169,8 @@ class Window(QMainWindow):
         return next(id for id, w in self.places.items() if w is self.stack.currentWidget())
 
     def _show_listener(self, listener: str) -> None:
-        if self.place == "review":
-            self.review.choose_listener(listener)
-        elif self.place == "share":
-            self.share.choose_listener(listener)
-        elif self.place == "shape" and self.session.setup.listener(listener).channels <= 2:
-            self.shape.choose_owner(f"listener/{listener}")
-        else:
+        """In the place that is shown where it can, else in Align."""
+        if not self.places[self.place].choose_listener(listener):
             self.align.choose_listener(listener)
 
     def _show_in_align(self, listener: str, part: str) -> None:
@@ -197,7 +192,6 @@ class Window(QMainWindow):
     def _went(self, place: str, thing: str, what: str) -> None:
         if place in self.places:
             self.go_to(place)
-        if place in ("gather", "share", "shape", "align"):
             self.places[place].go_to(thing)
         self.notice.say(what, "mute")
 
@@ -212,10 +206,9 @@ class Window(QMainWindow):
         session = self.session
         star = " (unsaved)" if session.unsaved else ""
         self.setWindowTitle(f"{session.setup.name}{star} – Brucke")
-        self.overview.refresh(self.align.listener)
+        self.overview.refresh()
         self.strip.setVisible(bool(session.setup.parts or session.setup.listeners))
-        shown = {"share": self.share.listener, "review": self.review.listener}.get(self.place, self.align.listener)
-        self.strip.choose(shown)
+        self.strip.choose(self.places[self.place].listener or self.align.listener)
 
     def _frame(self) -> None:
         self._ticks += 1

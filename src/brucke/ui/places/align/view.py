@@ -9,11 +9,12 @@ from ....core.timing.paths import Situation
 from ....desk.round_trip import Measuring
 from ....desk.session import Session
 from ....desk.take import Taking
+from ....words import timing
 from ....words import timing as words
 from ...kit.button import Button
 from ...kit.flow import Flow
 from ...kit.label import Words
-from ...kit.place import PlaceFrame
+from ...kit.place import Place, PlaceFrame
 from ...kit.table import PlainTable
 from ...theme.theme import Theme
 from .drawing import AlignDrawing
@@ -23,7 +24,10 @@ from .side import Side
 NOTHING = AlignData("", (), None, None, "Nobody listens yet. Add listeners in Share.", "")
 
 
-class AlignView(QWidget):
+class AlignView(Place):
+    id = "align"
+    name = "Align"
+
     shows = pyqtSignal(str)  # the listener it shows now
 
     def __init__(self, theme: Theme, session: Session, measuring: Measuring, taking: Taking):
@@ -117,27 +121,41 @@ class AlignView(QWidget):
 
     # What can be done
 
-    def choose_listener(self, id: str) -> None:
+    def status(self) -> tuple[str, str]:
+        """The fault of the listener that is shown first."""
+        setup, listeners = self.session.setup, self.session.timing.listeners
+        bad = [t for t in listeners if timing.needs_you(t.verdict)]
+        if not listeners:
+            return "nobody listens", "mute"
+        if bad:
+            shown = next((t for t in bad if t.listener == self.listener), bad[0])
+            return timing.verdict_text(setup, shown.verdict), "coral"
+        return timing.together_text(setup, self.session.timing), "water"
+
+    def choose_listener(self, id: str) -> bool:
         if id in self.chips:
             self.listener = id
             self.part = self.session.timing.of(id).verdict.part
         self.refresh()
         self.shows.emit(self.listener)
+        return True
 
-    def next_listener(self) -> None:
+    def next_listener(self) -> bool:
         ids = list(self.chips)
         if ids:
             self.choose_listener(ids[(ids.index(self.listener) + 1) % len(ids)])
+        return True
 
     def choose_part(self, part: str) -> None:
         self.part = part
         self.refresh()
 
-    def toggle_table(self) -> None:
+    def toggle_table(self) -> bool:
         table = self.stack.currentWidget() is self.drawing
         self.stack.setCurrentWidget(self.table if table else self.drawing)
         self.show_table.setText("As a drawing" if table else "As a table")
         self.show_table.updateGeometry()
+        return True
 
     def delay_one(self) -> None:
         """The chosen route into step."""

@@ -21,7 +21,7 @@ from ...kit.button import Button
 from ...kit.flow import Flow
 from ...kit.label import Words
 from ...kit.menu import open_menu
-from ...kit.place import PlaceFrame, scrolled
+from ...kit.place import Place, PlaceFrame, scrolled
 from ...theme.theme import Theme
 from .device_card import DeviceCard
 from .model import comes_from, gather_data
@@ -31,8 +31,11 @@ from .start import StartPage
 from .track_card import CountInCard, TrackCard
 
 
-class GatherView(QWidget):
+class GatherView(Place):
     """`thing` in this place is “part/ID” or “device/ID”."""
+
+    id = "gather"
+    name = "Gather"
 
     opens = pyqtSignal()
     opened = pyqtSignal(Path)
@@ -238,11 +241,21 @@ class GatherView(QWidget):
         self.itself.move(by)
         self.parts.focus_row()
 
-    def add_menu(self) -> None:
+    def status(self) -> tuple[str, str]:
+        gone = len(self.session.facts.missing)
+        return (
+            (f"{gone} not there", "coral") if gone else (timing.counted(len(self.session.setup.parts), "part"), "mute")
+        )
+
+    def enter(self) -> None:
+        self.parts.focus_row()
+
+    def add_menu(self) -> bool:
         kinds = SOURCE_WORDS.items()
         self.menu = open_menu(
             self.add, ((f"{name}  –  {what}", partial(self.add_part, s)) for s, (name, what) in kinds)
         )
+        return True
 
     def add_part(self, source: str) -> None:
         """A part of a kind; it is chosen, and its name waits to be typed over."""

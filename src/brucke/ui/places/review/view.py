@@ -8,11 +8,12 @@ from ....desk.session import Session
 from ....desk.take import Taking
 from ....takes.judging import scatter_ms
 from ....words import timing
+from ....words.review import needs_you, take_text
 from ...kit.button import Button
 from ...kit.card import Card
 from ...kit.flow import Flow
 from ...kit.label import Words
-from ...kit.place import PlaceFrame
+from ...kit.place import Place, PlaceFrame
 from ...kit.sheet_view import SheetView
 from ...kit.table import PlainTable
 from ...paint.sheet import Sheet
@@ -21,6 +22,9 @@ from .layout import least_height, review_layout
 from .model import ReviewData, review_data, table_rows
 
 SHOWN_TAKES = 5
+
+
+TAKING = {"recording": "recording", "finishing": "collecting", "proving": "measuring"}
 
 
 class LeftDrawing(SheetView):
@@ -60,7 +64,10 @@ class Empty(Card):
         self.button.clicked.connect(taking.prove_from_the_top)
 
 
-class ReviewView(QWidget):
+class ReviewView(Place):
+    id = "review"
+    name = "Review"
+
     shows = pyqtSignal(str)  # the listener whose sound is listened to
 
     def __init__(self, theme: Theme, session: Session, taking: Taking, playback: Playback):
@@ -148,7 +155,15 @@ class ReviewView(QWidget):
         self.listener = next(iter(self._listener_chips), "")
         self.refresh()
 
-    def choose_listener(self, id: str) -> None:
+    def status(self) -> tuple[str, str]:
+        count, take = len(self.taking.takes), self.taking.take
+        doing = TAKING.get(self.taking.state, "")
+        wrong = next((v for v in self.taking.verdicts.values() if needs_you(v)), None)
+        if not doing and take is not None and take.proof and wrong is not None:
+            return take_text(take.setup, wrong), "coral"
+        return doing or (timing.counted(count, "take") if count else "no take yet"), "mute"
+
+    def choose_listener(self, id: str) -> bool:
         """Whose sound is listened to; a sound that plays changes over."""
         if id in self._listener_chips:
             self.listener = id
@@ -156,11 +171,13 @@ class ReviewView(QWidget):
                 self.playback.listen(self.playback.heard, id)
         self.refresh()
         self.shows.emit(self.listener)
+        return True
 
-    def next_listener(self) -> None:
+    def next_listener(self) -> bool:
         ids = list(self._listener_chips)
         if ids:
             self.choose_listener(ids[(ids.index(self.listener) + 1) % len(ids)])
+        return True
 
     def compare(self) -> None:
         """One key: now, before, now …"""
@@ -168,10 +185,11 @@ class ReviewView(QWidget):
         other = "before" if self.playback.heard == "now" and taking.before is not None else "now"
         self.playback.listen(other, self.listener)
 
-    def toggle_table(self) -> None:
+    def toggle_table(self) -> bool:
         self._as_table = not self._as_table
         self.show_table.setText("As a drawing" if self._as_table else "As a table")
         self.refresh()
+        return True
 
     def _choose_take(self, index: int) -> None:
         self.playback.stop()

@@ -16,6 +16,7 @@ from ....desk.running import Running
 from ....desk.session import Session
 from ....desk.shape import Shaping
 from ....engine.step.plan import Without
+from ....words import timing
 from ....words.shape import KINDS, processor_name
 from ....words.timing import ms_text
 from ...kit.button import Button
@@ -23,7 +24,7 @@ from ...kit.chips import Chips
 from ...kit.flow import Flow
 from ...kit.label import Words
 from ...kit.menu import open_menu
-from ...kit.place import PlaceFrame
+from ...kit.place import Place, PlaceFrame
 from ...theme.theme import Theme
 from .chain import ChainDrawing
 from .compare_card import CompareCard
@@ -40,8 +41,11 @@ SPECTRUM_EVERY, NUMBERS_EVERY = 3, 10  # of the window's clock
 MOST_MATCH_DB = 24.0
 
 
-class ShapeView(QWidget):
+class ShapeView(Place):
     """`thing` in this place is “part/ID/SLOT” or “listener/ID/SLOT”; `owner` is what stands before the slot."""
+
+    id = "shape"
+    name = "Shape"
 
     def __init__(self, theme: Theme, session: Session, running: Running, shaping: Shaping):
         super().__init__()
@@ -228,7 +232,22 @@ class ShapeView(QWidget):
         where = f"{self.owner}/{self.slot}"
         self.session.edit(label, after, "shape", where, key=f"{where} {field}" if field else "")
 
-    def add_menu(self) -> None:
+    def status(self) -> tuple[str, str]:
+        shaped = [p.name for p in self.session.setup.parts if any(c.on for c in p.chain)]
+        text = ", ".join(n.lower() for n in shaped) if len(shaped) < 3 else timing.counted(len(shaped), "part")
+        return text or "as it comes in", "mute"
+
+    def enter(self) -> None:
+        self.chain.focus_row()
+
+    def choose_listener(self, id: str) -> bool:
+        """Whose chain is shown; a chain works on two channels at most."""
+        if self.session.setup.listener(id).channels > 2:
+            return False
+        self.choose_owner(f"listener/{id}")
+        return True
+
+    def add_menu(self) -> bool:
         lines = [
             (f"{processor_name(fresh)}  –  {what}", partial(self.add_processor, code))
             for code, (fresh, what) in KINDS.items()
@@ -238,6 +257,7 @@ class ShapeView(QWidget):
             lines.append((f"{found.name}  –  your own plug-in", partial(self._add, found.processor())))
         lines.append(("Look for plug-ins in a folder…", self.look_for_plug_ins))
         self.menu = open_menu(self.add, lines)
+        return True
 
     def look_for_plug_ins(self) -> None:
         folder = QFileDialog.getExistingDirectory(self, "Look for plug-ins", str(Path.home()))

@@ -25,7 +25,7 @@ from ...kit.finding_card import FindingCard
 from ...kit.flow import Flow
 from ...kit.label import Words
 from ...kit.menu import open_menu
-from ...kit.place import PlaceFrame
+from ...kit.place import Place, PlaceFrame
 from ...theme.theme import Theme
 from .grid import Grid
 from .model import cell_findings, listener_findings, share_data
@@ -49,8 +49,18 @@ class GridCard(QWidget):
         paint_card(QPainter(self), self._theme, self.rect().toRectF())
 
 
-class ShareView(QWidget):
+# What this place can show and mend in its own cells.
+SHARE_CODES = (
+    "loop", "doubled", "own_return", "hears_nothing", "player_missing", "second_track", "sum_clips", "faint",
+    "lead_not_heard", "does_not_hear_itself",
+)  # fmt: skip
+
+
+class ShareView(Place):
     """`thing` in this place is “PART/LISTENER”."""
+
+    id = "share"
+    name = "Share"
 
     shows = pyqtSignal(str)
     in_align = pyqtSignal(str, str)
@@ -189,9 +199,25 @@ class ShareView(QWidget):
         if any(p.id == part for p in setup.parts) and any(x.id == listener for x in setup.listeners):
             self.grid.choose(part, listener)
 
-    def choose_listener(self, listener: str) -> None:
-        if listener != self.listener:
-            self.grid.choose(self.part, listener)
+    def choose_listener(self, id: str) -> bool:
+        if id != self.listener:
+            self.grid.choose(self.part, id)
+        return True
+
+    def next_listener(self) -> bool:
+        ids = [x.id for x in self.session.setup.listeners]
+        if ids:
+            at = ids.index(self.listener) if self.listener in ids else -1
+            self.choose_listener(ids[(at + 1) % len(ids)])
+        return True
+
+    def status(self) -> tuple[str, str]:
+        wrong = sum(f.code in SHARE_CODES for f in self.checking.findings)
+        routes = sum(r.on for r in self.session.setup.routes)
+        return (f"{wrong} to mend", "coral") if wrong else (timing.counted(routes, "route"), "mute")
+
+    def enter(self) -> None:
+        self.grid.setFocus()
 
     # Doing
 
@@ -328,11 +354,12 @@ class ShareView(QWidget):
         self.session.edit(text, after, "share", "/".join(target))
         self.grid.choose(*target)
 
-    def add_menu(self) -> None:
+    def add_menu(self) -> bool:
         kinds = LISTENER_WORDS.items()
         self.menu = open_menu(
             self.add, ((f"{name}  –  {LISTENER_MENU[k]}", partial(self.add_listener, k)) for k, (name, _) in kinds)
         )
+        return True
 
     def add_listener(self, kind: str) -> None:
         name, device = LISTENER_WORDS[kind]

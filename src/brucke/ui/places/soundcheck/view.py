@@ -12,11 +12,13 @@ from ...kit.card import Card
 from ...kit.finding_card import FindingCard
 from ...kit.flow import Flow
 from ...kit.label import Words
-from ...kit.place import PlaceFrame
+from ...kit.place import Place, PlaceFrame
 from ...theme.theme import Theme
 
 
-class SoundcheckView(QWidget):
+class SoundcheckView(Place):
+    id = "soundcheck"
+
     by_hand = pyqtSignal(str)
     left = pyqtSignal()
 
@@ -116,10 +118,7 @@ class SoundcheckView(QWidget):
         if done != "edit":
             self.by_hand.emit(done)
 
-    def focus_first(self) -> None:
+    def enter(self) -> None:
         """To the first thing to mend, else to listening."""
         first = next((c.button for c in self.cards if not c.isHidden() and not c.button.isHidden()), None)
         (first or (self.away if self.checking.listening else self.listen)).setFocus()
-
-    def go_to(self, thing: str) -> None:
-        """Nothing in here is edited by itself."""
