@@ -1,11 +1,12 @@
-"""./run bench [engine] [deadlines] [startup] [repaint] [grid] [estimate] [refuse] [hostile] [kills] [soak]; without a
+"""./run bench [engine] [deadlines] [startup] [repaint] [grid] [estimate] [refuse] [hostile] [kills] [soak]
+[hour]; without a
 name, all but the long ones."""
 
 import importlib
 import sys
 
 NAMES = ("engine", "estimate", "startup", "repaint", "grid", "deadlines")
-LONG = ("refuse", "hostile", "kills", "soak")
+LONG = ("refuse", "hostile", "kills", "soak", "hour")
 
 
 def main() -> int:

@@ -85,9 +85,9 @@ def _window_kills() -> None:
 
 
 class _Live:
-    """A window in this process, running and recording."""
+    """A window in this process, running and (unless told not to) recording."""
 
-    def __init__(self) -> None:
+    def __init__(self, record: bool = True) -> None:
         from PyQt6.QtCore import QSettings
 
         from brucke.demo import SETUP
@@ -105,8 +105,16 @@ class _Live:
         self.w.show()
         self.w.running.start(play=True)
         self.until(lambda: self.w.running.state == "running")
+        if record:
+            self.record()
+
+    def record(self) -> None:
         self.w.taking.record()
         self.until(lambda: self.w.taking.recording.state == "recording")
+
+    def end(self) -> None:
+        self.w.taking.record()
+        self.until(lambda: self.w.taking.state == "idle", 60)
 
     def until(self, met: Callable[[], bool], seconds: float = 30.0) -> float:
         """How long that took."""

@@ -1,0 +1,66 @@
+"""An hour on air, recorded by hand from the middle of a song: the song in the far end's file has no gap and no jump.
+python -m bench hour [MINUTES]"""
+
+import os
+import sys
+import tempfile
+
+import numpy as np
+
+MINUTES = 60.0
+STEP_S = 10  # of every ten seconds one is looked at
+
+
+def _lateness(song: np.ndarray, heard: np.ndarray, rate: int) -> list[float]:
+    """Frames by which the song stands later in what was heard, a second of every ten in which it sounds."""
+    from brucke.core.measure.correlation import correlate, find_peak
+    from brucke.core.measure.stimulus import taper
+
+    found = []
+    for at in range(0, len(song) - 2 * rate, STEP_S * rate):
+        piece = song[at : at + rate]
+        if np.sqrt(np.mean(piece**2)) > 0.01:
+            c = correlate(taper(piece, rate), taper(heard[at : at + 2 * rate], rate), (0, rate - 1))
+            peak = find_peak(c, rate, signed=False)
+            found += [peak.lag] if peak.to_rms > 8 else []
+    return found
+
+
+def run() -> None:
+    import soundfile as sf
+
+    from brucke.core.measure.played import played
+    from brucke.demo import FOLDER
+    from brucke.demo.make_setup import nightboat
+    from brucke.ports.sounds.beat_sounds import beat_sounds
+    from brucke.ports.sounds.files import mono
+    from brucke.takes.sounds import take_sound
+
+    from .kills import _homes, _Live
+
+    minutes = float(sys.argv[2]) if len(sys.argv) > 2 else MINUTES
+    with tempfile.TemporaryDirectory() as folder:
+        os.environ.update(_homes(folder))
+        live = _Live(record=False)
+        w = live.w
+        live.live(5.0)
+        w.do("on_air")
+        began = w.running.track[0]
+        live.record()
+        live.live(minutes * 60)
+        still = w.taking.state == "recording" and w.session.live.on_air
+        dropouts = w.running.dropouts
+        live.end()
+        take_folder, take = w.taking.takes[-1]
+        lengths = {take_sound(take_folder, n)[0].shape[1] for n in (*take.parts.values(), *take.listeners.values())}
+        sound, rate = sf.read(take_folder / take.far_ends["lounge_call"], dtype="float32")
+        harp = mono(beat_sounds(nightboat(), [FOLDER])["harp"])
+        song = played(harp, take.track, len(sound), len(harp))
+        late = _lateness(song, np.ascontiguousarray(sound.mean(axis=1)), rate)
+        print(
+            f"{minutes:g} minutes on air from {began:.1f} s of the song: recording until ended by hand {still}, tracks of "
+            f"one length {len(lengths) == 1} ({max(lengths) / rate:.1f} s), far end's file {len(sound) / rate:.1f} s; song looked "
+            f"for {len(late)} times, latest less earliest {max(late) - min(late):.2f} frames; {dropouts} dropouts, missing "
+            f"{list(take.missing) or 'nothing'}"
+        )
+        live.w.close()
