@@ -9,6 +9,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QAbstractSlider, QSizePolicy
 
+from ...kit.pictured import Picture
 from ...paint.sheet import colour
 from ...theme.theme import Theme
 
@@ -70,6 +71,7 @@ class Waveform(QAbstractSlider):
         self._loop = (0.0, 0.0)
         self._held = ""  # from, to or nothing
         self._drawn = -1
+        self._shape = Picture()
         self._reading = QTimer(self)
         self._reading.setInterval(60)
         self._reading.timeout.connect(self._read_on)
@@ -174,7 +176,8 @@ class Waveform(QAbstractSlider):
         p.fillRect(QRectF(0, 0, w, h), colour(t, "paper"))
         o = self.outline
         if o is not None and o.peaks and o.seconds:
-            self._paint_shape(p, o, w, h)
+            key = (o.path, len(o.peaks), o.seconds, t.name, t.scale)
+            self._shape.show(self, p, key, lambda q: self._paint_shape(q, o, w, h))
         first, end = self._x(self._loop[0]), self._x(self._end())
         if self.seconds:
             p.fillRect(QRectF(first, 0, end - first, t.px(5)), colour(t, "water"))
@@ -198,6 +201,7 @@ class Waveform(QAbstractSlider):
         step = min(w, w * len(peaks) / max(1.0, o.seconds * BUCKETS_A_SECOND)) / columns
         up = [QPointF(i * step, middle - float(v) * scale) for i, v in enumerate(tall)]
         down = [QPointF(i * step, middle + float(v) * scale) for i, v in enumerate(tall)]
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
         p.setPen(Qt.PenStyle.NoPen)
         p.setBrush(colour(self._theme.tokens, "mute"))
         p.drawPolygon(QPolygonF([*up, *reversed(down)]))
