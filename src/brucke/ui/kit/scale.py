@@ -10,6 +10,7 @@ from ..theme.fonts import height, width
 from ..theme.theme import Theme
 from ..theme.tokens import Tokens
 from .pictured import Picture
+from .wheel import WheelScrolls
 
 # Where each mark stands, 0 to 1: wider where ears are finer.
 MARKS_DB = (-60.0, -40.0, -20.0, -12.0, -6.0, 0.0, 6.0, 12.0)
@@ -41,7 +42,7 @@ def scale_sheet(w: float, t: Tokens) -> Sheet:
     return sheet
 
 
-class GainScale(QAbstractSlider):
+class GainScale(WheelScrolls, QAbstractSlider):
     """Tenths of a decibel from −60 to +12. `moved(db)` while dragging or with the keys."""
 
     moved = pyqtSignal(float)

@@ -17,7 +17,6 @@ from ...desk.session import Session
 from ...desk.surprises import Surprises
 from ...ports.devices.opening import CardError, check_card
 from ...ports.devices.wiring import card_wiring
-from ..kit.wheel import WheelScrolls
 from ..theme.fonts import load_fonts
 from ..theme.theme import Theme
 
@@ -31,10 +30,6 @@ def make_app() -> tuple[QApplication, Theme, QSettings]:
     app.setApplicationName("Brucke")
     app.setStyle("Fusion")
     load_fonts()
-    if app.property("wheel") is None:
-        wheel = WheelScrolls(app)
-        app.installEventFilter(wheel)
-        app.setProperty("wheel", True)
     settings = QSettings("brucke", "brucke")
     theme = Theme(settings.value("night", False, bool), float(settings.value("scale", 1.0)))
     theme.apply()

@@ -7,7 +7,6 @@ from PyQt6.QtWidgets import (
     QFrame,
     QHBoxLayout,
     QScrollArea,
-    QSlider,
     QVBoxLayout,
     QWidget,
 )
@@ -21,6 +20,7 @@ from ...words.shape import loudness_text
 from ..kit.button import Button
 from ..kit.flow import Flow
 from ..kit.label import Words
+from ..kit.wheel import Slider
 from ..theme.theme import Theme
 from .listener_card import ListenerCard
 
@@ -44,7 +44,7 @@ class Strip(QWidget):
         self.track = Words(theme, "small strong", "part:0", wraps=False)
         self.time = Words(theme, "small", "mute", wraps=False)
         self.play = Button(theme, "Play", "plain", "P")
-        self.seek = QSlider(Qt.Orientation.Horizontal)
+        self.seek = Slider(Qt.Orientation.Horizontal)
         self.seek.setAccessibleName("Position in the backing track")
         self.seek.setRange(0, 1000)
         self.seek.setFixedWidth(180)

@@ -1,7 +1,7 @@
 """Beside the arrivals: what is wrong with the chosen route, how we know, what to tell the other program."""
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QDoubleSpinBox, QProgressBar, QSpinBox, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QDoubleSpinBox, QProgressBar, QVBoxLayout, QWidget
 
 from ....core.document.setup import Setup
 from ....core.knowledge.evidence import device_fingerprint, round_trip_key
@@ -15,6 +15,7 @@ from ...kit.card import Card
 from ...kit.curve import Curve
 from ...kit.label import Words
 from ...kit.row import row
+from ...kit.wheel import SpinBox
 from ...theme.theme import Theme
 
 
@@ -93,7 +94,7 @@ class EvidenceCard(Card):
         self.sweep = Button(theme, "sweep", "chip")
         self.sequence = Button(theme, "sequence", "chip")
         self.level = QDoubleSpinBox()
-        self.repeats = QSpinBox()
+        self.repeats = SpinBox()
         self.cable = Button(theme, "stand-in: headphone at the microphone", "chip")
         self._build()
         measuring.changed.connect(self.refresh)

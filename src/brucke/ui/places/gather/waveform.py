@@ -10,6 +10,7 @@ from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPo
 from PyQt6.QtWidgets import QAbstractSlider, QSizePolicy
 
 from ...kit.pictured import Picture
+from ...kit.wheel import WheelScrolls
 from ...paint.sheet import colour
 from ...theme.theme import Theme
 
@@ -57,7 +58,7 @@ class Outline:
         self.done = True
 
 
-class Waveform(QAbstractSlider):
+class Waveform(WheelScrolls, QAbstractSlider):
     """Its value is the position in milliseconds. `sought(s)` and `looped(from, to)` in seconds; `read` when the file is."""
 
     sought = pyqtSignal(float)
