@@ -11,23 +11,9 @@ MINUTES = 60.0
 STEP_S = 10  # of every ten seconds one is looked at
 
 
-def _lateness(song: np.ndarray, heard: np.ndarray, rate: int) -> list[float]:
-    """Frames by which the song stands later in what was heard, a second of every ten in which it sounds."""
-    from brucke.core.measure.correlation import correlate, find_peak
-    from brucke.core.measure.stimulus import taper
-
-    found = []
-    for at in range(0, len(song) - 2 * rate, STEP_S * rate):
-        piece = song[at : at + rate]
-        if np.sqrt(np.mean(piece**2)) > 0.01:
-            c = correlate(taper(piece, rate), taper(heard[at : at + 2 * rate], rate), (0, rate - 1))
-            peak = find_peak(c, rate, signed=False)
-            found += [peak.lag] if peak.to_rms > 8 else []
-    return found
-
-
 def run() -> None:
     import soundfile as sf
+    from tests.lateness import song_lateness
 
     from brucke.core.measure.played import played
     from brucke.demo import FOLDER
@@ -56,7 +42,7 @@ def run() -> None:
         sound, rate = sf.read(take_folder / take.far_ends["lounge_call"], dtype="float32")
         harp = mono(beat_sounds(nightboat(), [FOLDER])["harp"])
         song = played(harp, take.track, len(sound), len(harp))
-        late = _lateness(song, np.ascontiguousarray(sound.mean(axis=1)), rate)
+        late = song_lateness(song, np.ascontiguousarray(sound.mean(axis=1)), rate, STEP_S)
         print(
             f"{minutes:g} minutes on air from {began:.1f} s of the song: recording until ended by hand {still}, tracks of "
             f"one length {len(lengths) == 1} ({max(lengths) / rate:.1f} s), far end's file {len(sound) / rate:.1f} s; song looked "

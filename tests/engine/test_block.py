@@ -1,5 +1,7 @@
 """The block step: delays, gains, maps, changes without clicks, broken input, processors."""
 
+import dataclasses
+
 import numpy as np
 import pytest
 from bench.engine import plan_of
@@ -10,7 +12,7 @@ from msgspec.structs import replace
 from brucke.core.document.setup import Device, Listener, MapPoint, Moment, MomentRoute, Part, Route, Setup
 from brucke.core.edits import route_edits
 from brucke.core.processors import Compressor, Gate
-from brucke.core.sound.kernels import guard
+from brucke.core.sound.kernels import TOGETHER, guard
 from brucke.engine.step.block import BlockEngine
 from brucke.engine.step.plan import Live, PlanError, compile_plan, shape_of
 
@@ -246,9 +248,26 @@ def test_the_monitor_has_a_ceiling_without_latency():
     assert np.abs(out[1]).max() == pytest.approx(0.99, rel=1e-3), "only the ears have one"
 
 
-def test_what_the_bench_runs_is_a_plan_that_sounds(rng):
-    shape, plan = plan_of(3, 2, 100)
-    engine = BlockEngine(shape, plan)
-    for _ in range(8):
-        outs = engine.step((0.5 * rng.standard_normal((3, shape.block))).astype(np.float32))
-    assert np.abs(outs).max(axis=(1, 2)).min() > 0.01
+def test_routes_that_are_fetched_together_sound_as_each_by_itself(rng):
+    """More routes than are fetched at once, some off, one of them turned off on the way, against sums in NumPy."""
+    parts, listeners, blocks = 21, 3, 40
+    shape, plan = plan_of(parts, listeners, 3000)
+    plan.codes[:], plan.source[:] = 0, 0
+    plan.gain[rng.random((listeners, parts)) < 0.3] = 0.0
+    later = dataclasses.replace(plan, gain=plan.gain.copy())
+    off = int(np.flatnonzero(plan.gain[1, :, 0, 0])[4])
+    later.gain[1, off] = 0.0
+    sound = (0.3 * rng.standard_normal((parts, blocks * N))).astype(np.float32)
+    heard = run(BlockEngine(shape, plan), sound, changes={blocks // 2: later})
+    for x in range(listeners):
+        expected = np.zeros((2, blocks * N))
+        for p in range(parts):
+            late = np.pad(sound[p], (plan.delay[x, p], 0))[: blocks * N]
+            gain = np.full(blocks * N, plan.gain[x, p, 0, 0], float)
+            gain[blocks // 2 * N :] = later.gain[x, p, 0, 0]
+            expected += gain * late
+        same = np.ones(blocks * N, bool)
+        if x == 1:  # while it fades
+            same[blocks // 2 * N : (blocks // 2 + 5) * N] = False
+        assert np.abs(heard[x] - expected)[:, same].max() < 1e-6
+    assert plan.gain[:, :, 0, 0].astype(bool).sum(axis=1).min() > TOGETHER

@@ -13,13 +13,12 @@ import soundfile as sf
 from PyQt6.QtCore import Qt
 
 from brucke.core.edits import part_edits
-from brucke.core.measure.correlation import correlate, find_peak
 from brucke.core.measure.played import played
-from brucke.core.measure.stimulus import taper
 from brucke.engine.processes.region import Head
 from brucke.ports.sounds.segments import read_segments
 from brucke.takes.sounds import take_sound
 
+from ..lateness import song_lateness
 from .conftest import key, pause, wait
 
 
@@ -63,18 +62,6 @@ def gap_frames(folder):
 def all_tracks_end_together(folder, take):
     lengths = {take_sound(folder, n)[0].shape[1] for n in (*take.parts.values(), *take.listeners.values())}
     return len(lengths) == 1
-
-
-def song_lateness(song, heard, rate):
-    """Frames by which the song stands later in what was heard, for every second in which it sounds."""
-    found = []
-    for at in range(0, len(song) - 2 * rate, rate):
-        piece = song[at : at + rate]
-        if np.sqrt(np.mean(piece**2)) > 0.01:
-            c = correlate(taper(piece, rate), taper(heard[at : at + 2 * rate], rate), (0, rate - 1))
-            peak = find_peak(c, rate, signed=False)
-            found += [peak.lag] if peak.to_rms > 8 else []
-    return found
 
 
 def test_recording_by_hand_moves_nothing_ends_by_hand_and_is_its_owners_alone(live, sources):

@@ -127,8 +127,8 @@ def _add(outs, co, ring, ci, at, gain):  # type: ignore[no-untyped-def]
 
 @njit("void(float32[:, ::1], int64, float32[:, :, :, ::1], int64, int64[:, ::1], float32[::1])", nogil=True, cache=True)
 def _add_together(outs, co, ring, ci, of, gains):  # type: ignore[no-untyped-def]
-    """The same for four routes (part, source, position) at once, in their order: what has to come from far then comes
-    at the same time."""
+    """The same for TOGETHER routes (part, source, position) at once, in their order: what has to come from far then comes
+    at the same time. Written out, so that it vectorises."""
     to, side = np.uint64(co), np.uint64(ci)
     p0, s0, a0, g0 = np.uint64(of[0, 0]), np.uint64(of[0, 1]), np.uint64(of[0, 2]), gains[0]
     p1, s1, a1, g1 = np.uint64(of[1, 0]), np.uint64(of[1, 1]), np.uint64(of[1, 2]), gains[1]
@@ -171,18 +171,17 @@ def _alike(active, k, count, fading, past):  # type: ignore[no-untyped-def]
 @njit(
     "void(float32[:, :, :, ::1], int64, int32[:, ::1], int64, boolean, float32[::1], int32[:, ::1], int32[:, ::1], "
     "int32[:, ::1], float32[:, :, :, ::1], int32[:, ::1], int32[:, ::1], int32[:, ::1], float32[:, :, :, ::1], "
-    "float32[:, :, :, ::1])",
+    "float32[:, :, :, ::1], int64[:, ::1], float32[::1])",
     nogil=True, cache=True,
 )  # fmt: skip
 def mix(  # type: ignore[no-untyped-def]
-    ring, pos, active, count, fading, fade, delay0, source0, past0, gain0, delay1, source1, past1, gain1, sums
+    ring, pos, active, count, fading, fade, delay0, source0, past0, gain0, delay1, source1, past1, gain1, sums, of, gains
 ):  # fmt: skip
     """Every active route into `sums` [through or past the listeners' chains, listeners, C, n], to which it is added;
-    the block at `pos` is the newest."""
+    the block at `pos` is the newest. `of` [TOGETHER, 3] and `gains` [TOGETHER] are room to work in."""
     n = sums.shape[3]
     size = ring.shape[3] - n
     silent = np.float32(0.0)
-    of, gains = np.empty((TOGETHER, 3), np.int64), np.empty(TOGETHER, np.float32)
     k = 0
     while k < count:
         listener, p, changed = active[k, 0], active[k, 1], active[k, 2]

@@ -10,7 +10,7 @@ import numpy as np
 
 from ...core.document.setup import MAX_DELAY_S
 from ...core.processors import MAX_SLOTS
-from ...core.sound.kernels import find_active, finish, guard, measure_inputs, measure_levels, mix, take_in
+from ...core.sound.kernels import TOGETHER, find_active, finish, guard, measure_inputs, measure_levels, mix, take_in
 from ...core.sound.kernels import shape as run_chains
 from ...core.sound.processors import LEVEL, MEMORY, STATE
 from .beside import Beside
@@ -67,6 +67,7 @@ class BlockEngine:
         self._straight = self.outs[None]  # without any such chain the sums are what goes out
         self._fades_out = False
         self._work = np.zeros((2, n), np.float32)
+        self._together, self._together_gains = np.zeros((TOGETHER, 3), np.int64), np.zeros(TOGETHER, np.float32)
         self._beside = beside or Beside(n)
         self._length = round(CROSSFADE_S * shape.rate)
         blocks = math.ceil(self._length / n)
@@ -158,7 +159,7 @@ class BlockEngine:
         sums[: self._passed] = 0.0
         mix(
             self._ring, self._pos, self._active, self._count, fading, fade, a.delay, a.source, a.past, a.gain, b.delay,
-            b.source, b.past, b.gain, sums,
+            b.source, b.past, b.gain, sums, self._together, self._together_gains,
         )  # fmt: skip
         if finishing:
             finish(

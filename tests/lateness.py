@@ -1,0 +1,18 @@
+"""Where a known song stands in what was heard: for the test of a recording, and for the bench of an hour."""
+
+import numpy as np
+
+from brucke.core.measure.correlation import correlate, find_peak
+from brucke.core.measure.stimulus import taper
+
+
+def song_lateness(song, heard, rate, every_s=1):
+    """Frames by which the song stands later in what was heard, a second of every `every_s` in which it sounds."""
+    found = []
+    for at in range(0, len(song) - 2 * rate, every_s * rate):
+        piece = song[at : at + rate]
+        if np.sqrt(np.mean(piece**2)) > 0.01:
+            c = correlate(taper(piece, rate), taper(heard[at : at + 2 * rate], rate), (0, rate - 1))
+            peak = find_peak(c, rate, signed=False)
+            found += [peak.lag] if peak.to_rms > 8 else []
+    return found
