@@ -1,6 +1,7 @@
 """Promises about the whole: what the window loads at its start, what is shipped, what the launcher prints."""
 
 import ast
+import re
 import subprocess
 import sys
 from pathlib import Path
@@ -59,3 +60,12 @@ def test_every_file_has_one_subject_and_every_function_fits_on_a_page():
         functions = [f for f in ast.walk(tree) if isinstance(f, ast.FunctionDef)]
         long += [f"{file.name} {f.name}" for f in functions if f.end_lineno - f.lineno >= 60]
     assert long == []
+
+
+def test_every_file_that_a_text_names_is_there():
+    """“`ui/app.py`” in a docstring or a page is a file of that name; a move must not leave readers behind."""
+    there = [str(f.relative_to(ROOT)) for top in ("src", "tests", "bench") for f in (ROOT / top).rglob("*.py")]
+    texts = [*SOURCE.rglob("*.py"), *(ROOT / "docs").glob("*.md"), ROOT / "README.md"]
+    named = {(t.name, n) for t in texts for n in re.findall(r"`([a-z_/]+\.py)`", t.read_text())}
+    assert len(named) > 20
+    assert {(t, n) for t, n in named if not any(f.endswith(f"/{n}") for f in there)} == set()

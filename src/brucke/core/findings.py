@@ -1,4 +1,4 @@
-"""A finding is a code and its values; `words.py` makes the sentence."""
+"""A finding is a code and its values; `words/` makes the sentence."""
 
 from typing import Literal
 

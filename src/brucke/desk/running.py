@@ -1,4 +1,4 @@
-"""The running engine as the window sees it: start, stop, watch, transport, levels. Only through `engine/link.py`."""
+"""The running engine as the window sees it: start, stop, watch, transport, levels. Only through `engine/processes/link.py`."""
 
 import tempfile
 import time

@@ -1,6 +1,6 @@
 """The simulated world in real time, in a process of its own, behind the engine's shared rings.
 
-python -m brucke.standins.live SHAPE FD SOCKET OPTIONS — started by the window through `engine/link.py`.
+python -m brucke.standins.live SHAPE FD SOCKET OPTIONS — started by the window through `engine/processes/link.py`.
 It keeps a little ahead of the interface's own buffers; a block it delivers too late is a dropout, as it
 would be with a real device.
 """

@@ -1,4 +1,4 @@
-"""The soundcheck: each check a function Situation -> findings. What a finding means is said in `words_soundcheck.py`,
+"""The soundcheck: each check a function Situation -> findings. What a finding means is said in `words/soundcheck.py`,
 how it is mended in `mends.py`. What was not heard, measured or looked at is not yet good, and never counted so."""
 
 from collections.abc import Callable, Iterator

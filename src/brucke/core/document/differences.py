@@ -1,4 +1,4 @@
-"""What is different between two setups, thing by thing, as paths and values; `words_documents.py` says it."""
+"""What is different between two setups, thing by thing, as paths and values; `words/documents.py` says it."""
 
 from dataclasses import dataclass
 from typing import Any

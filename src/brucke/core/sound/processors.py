@@ -125,7 +125,7 @@ def _run(sound, codes, params, state, memory, rate, sends, returns, answered):  
             continue
         state[s, LEVEL] = _loudest(sound, state[s, LEVEL], fall)
         if code == NOISE:
-            continue  # noise is taken out before, see `engine/noise.py`
+            continue  # noise is taken out before, see `engine/step/noise.py`
         if code == GATE:
             gate(sound, params[s], state[s], smooth, rate)
         elif code == COMPRESSOR:

@@ -32,7 +32,7 @@ REPORT_PLUS_MINUS = 0.1
 
 @dataclass(frozen=True)
 class Stage:
-    """One step of a route that costs time. `code` names it for `words.py`, `detail` completes the name; `date` is
+    """One step of a route that costs time. `code` names it for `words/timing.py`, `detail` completes the name; `date` is
     when it was measured."""
 
     code: str
