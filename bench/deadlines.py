@@ -17,12 +17,12 @@ from brucke.ui.shell.window import Window
 from brucke.ui.theme.theme import Theme
 
 SECONDS = 60
-IDLE = f"""
+IDLE = """
 import os, time
 try: os.sched_setscheduler(0, os.SCHED_FIFO, os.sched_param(20))
 except OSError: pass
 missed, due = 0, time.monotonic()
-for _ in range(int({SECONDS} * 375)):
+for _ in range(int(%d * 375)):
     due += 128 / 48000
     now = time.monotonic()
     if now < due: time.sleep(due - now)
@@ -30,6 +30,11 @@ for _ in range(int({SECONDS} * 375)):
     missed += time.monotonic() - due > 128 / 48000
 print(missed)
 """
+
+
+def idle_loop(seconds: float) -> "subprocess.Popen[str]":
+    """A loop of the same pace that does nothing; it prints how many periods it missed."""
+    return subprocess.Popen([sys.executable, "-c", IDLE % seconds], stdout=subprocess.PIPE, text=True)
 
 
 def stolen() -> int:
@@ -51,7 +56,7 @@ def run() -> None:
         assert link is not None
         link.record(folder, link.track_rows([("voice", 1, 1), ("harp", 0, 2)], [("recorder", 3, 6)]))
         before = (link.get(Head.MISSED), link.get(Head.LATE), stolen())
-        idle = subprocess.Popen([sys.executable, "-c", IDLE], stdout=subprocess.PIPE, text=True)
+        idle = idle_loop(SECONDS)
         until = time.monotonic() + SECONDS
         while time.monotonic() < until:
             app.processEvents()

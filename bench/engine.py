@@ -9,9 +9,10 @@ from fractions import Fraction
 import av
 import numpy as np
 
-from brucke.core.processors import MAX_SLOTS, Compressor, DeEsser, Equaliser, Gate, HighPass
 from brucke.core.sound.noise_profile import BINS
-from brucke.core.sound.parameters import PARAMS, pack
+from brucke.core.sound.packing import pack
+from brucke.core.sound.processors import MAX_SLOTS, Compressor, DeEsser, Equaliser, Gate, HighPass
+from brucke.core.sound.processors.base import PARAMS
 from brucke.engine.step.block import BlockEngine
 from brucke.engine.step.plan import Plan, Shape
 
@@ -36,6 +37,7 @@ def plan_of(parts: int, listeners: int, longest: int) -> tuple[Shape, Plan]:
         listener_params=np.zeros((listeners, MAX_SLOTS, PARAMS), np.float32), ceiling=np.ones(listeners, np.float32),
         delay=rng.integers(0, longest, (listeners, parts)).astype(np.int32),
         source=np.broadcast_to(chained, (listeners, parts)).copy(), past=np.zeros((listeners, parts), np.int32), gain=gain,
+        door=np.ones(listeners, np.float32),
     )  # fmt: skip
     return shape, plan
 

@@ -9,6 +9,7 @@ import numpy as np
 
 MINUTES = 60.0
 STEP_S = 10  # of every ten seconds one is looked at
+WITHIN_S = 0.25  # how late the far end may hear it
 
 
 def run() -> None:
@@ -42,11 +43,13 @@ def run() -> None:
         sound, rate = sf.read(take_folder / take.far_ends["lounge_call"], dtype="float32")
         harp = mono(beat_sounds(nightboat(), [FOLDER])["harp"])
         song = played(harp, take.track, len(sound), len(harp))
-        late = song_lateness(song, np.ascontiguousarray(sound.mean(axis=1)), rate, STEP_S)
+        late = np.array(song_lateness(song, np.ascontiguousarray(sound.mean(axis=1)), rate, STEP_S, WITHIN_S))
+        elsewhere = int(np.sum(np.abs(late - np.median(late)) > 1.0))
         print(
             f"{minutes:g} minutes on air from {began:.1f} s of the song: recording until ended by hand {still}, tracks of "
             f"one length {len(lengths) == 1} ({max(lengths) / rate:.1f} s), far end's file {len(sound) / rate:.1f} s; song looked "
-            f"for {len(late)} times, latest less earliest {max(late) - min(late):.2f} frames; {dropouts} dropouts, missing "
+            f"for {len(late)} times, latest less earliest {max(late) - min(late):.2f} frames, {elsewhere} more than a frame "
+            f"from the middle one, first {late[0]:.2f}, last {late[-1]:.2f}; {dropouts} dropouts, missing "
             f"{list(take.missing) or 'nothing'}"
         )
         live.w.close()

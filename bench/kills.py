@@ -144,7 +144,7 @@ def _engine(live: _Live, how: int, what: str, settle_s: float = 2.0) -> None:
     for _ in range(TIMES):
         link = live.w.running.link
         assert link is not None
-        live.until(lambda link=link: link.standby is not None)
+        live.until(lambda link=link: bool(link.standbys))
         live.live(settle_s)
         done = link.get(Head.RECORDED)
         os.kill(link.engine.process.pid, how)

@@ -1,6 +1,7 @@
 """Shared things: the Nightboat hour, its sounds, a quiet settings file, and a window that runs on the stand-ins."""
 
 import os
+import shutil
 import tempfile
 from pathlib import Path
 
@@ -15,10 +16,11 @@ from brucke.demo.make_setup import nightboat as make_nightboat
 from brucke.ports.sounds.beat_sounds import beat_sounds
 from brucke.ports.sounds.files import mono
 
+from .desktop_server import DesktopServer
 from .sound_server import SoundServer
 
 # `live` has the cores to itself, one after the other; `slow` computes for long and shares them. `./run test quick` is the rest.
-LIVE_FIXTURES = {"live", "hot", "sound_server"}
+LIVE_FIXTURES = {"live", "hot", "sound_server", "desktop"}
 LIVE_FILES = ("test_live.py", "test_card.py", "test_first_hour.py", "test_ready.py", "test_plug_ins.py", "test_recording.py")  # fmt: skip
 SLOW_FILES = ("test_rehearse.py", "test_soundcheck.py", "test_loudness.py", "test_estimator.py", "test_hostile.py", "test_troubles.py", "test_world.py", "test_noise.py")  # fmt: skip
 
@@ -79,6 +81,20 @@ def app():
     from brucke.ui.shell.app import make_app
 
     return make_app()[0]
+
+
+@pytest.fixture
+def desktop(monkeypatch: pytest.MonkeyPatch):
+    """A desktop of our own with its sound server, seen by this process and every one it starts."""
+    if shutil.which("wireplumber") is None:
+        pytest.skip("no such desktop on this computer")
+    with tempfile.TemporaryDirectory(prefix="quay-") as folder:
+        server = DesktopServer(Path(folder))
+        server.start()
+        for key, value in server.env.items():
+            monkeypatch.setenv(key, value)
+        yield server
+        server.stop()
 
 
 @pytest.fixture

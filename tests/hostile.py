@@ -22,7 +22,8 @@ from brucke.core.document.bundle import export_bundle, import_bundle
 from brucke.core.document.own_file import FileProblem
 from brucke.core.document.presets import OWN, Preset, load_preset, save_preset
 from brucke.core.document.setup_file import SetupError, encode, load
-from brucke.core.knowledge.evidence import Facts, Knowledge, Measurement, device_fingerprint, round_trip_key
+from brucke.core.knowledge.evidence import Facts, Knowledge, Measurement
+from brucke.core.knowledge.quantities import ROUND_TRIP
 from brucke.core.knowledge.take_verdict import ListenerProof, PartLeft, PictureLeft
 from brucke.core.sound.noise_profile import BINS, NoiseProfile
 from brucke.core.sound.profile_file import load_profile, save_profile
@@ -156,8 +157,8 @@ def _example_setup():
     setup = msgspec.structs.replace(setup, parts=parts)
     table = setup.device("table")
     m = Measurement(
-        key=round_trip_key(table), value_s=0.012, plus_minus_s=1e-5, date="2026-11-24T19:00:00+00:00", method="sweeps",
-        repeats=4, agreeing=4, fingerprint=device_fingerprint(setup, table), proof=(0.1, 1.0, 0.1),
+        key=ROUND_TRIP.key(table.id), value_s=0.012, plus_minus_s=1e-5, date="2026-11-24T19:00:00+00:00", method="sweeps",
+        repeats=4, agreeing=4, fingerprint=ROUND_TRIP.fingerprint(setup, table.id), proof=(0.1, 1.0, 0.1),
     )  # fmt: skip
     return setup, Knowledge().with_measurement(m)
 

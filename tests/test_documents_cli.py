@@ -13,7 +13,7 @@ from brucke.core.edits.part_edits import change_part, rename_part
 from brucke.core.edits.route_edits import set_gain, set_on
 from brucke.core.knowledge.evidence import Knowledge
 from brucke.demo import SETUP
-from brucke.ports.devices import opening
+from brucke.ports.devices import card_list
 
 
 def run(capsys, *argv):
@@ -82,16 +82,33 @@ def test_what_cannot_be_exported_or_imported_is_one_sentence(capsys, tmp_path):
 
 def test_cards_are_listed_and_a_system_without_sound_says_so(capsys, monkeypatch):
     one = {"name": "Nullwerk", "inputs": 2, "outputs": 2, "rate_hz": 48000.0, "in_s": 0.004, "out_s": 0.005}
-    monkeypatch.setattr(opening, "_ask", lambda *a: json.dumps([one]))
+    monkeypatch.setattr(card_list, "_ask", lambda *a: json.dumps([one]))
     code, out, _ = run(capsys, "devices", "--json")
     assert code == 0
     assert json.loads(out)["devices"] == [
         {"name": "Nullwerk", "inputs": 2, "outputs": 2, "rate_hz": 48000.0, "in_ms": 4.0, "out_ms": 5.0}
     ]
-    monkeypatch.setattr(opening, "_ask", lambda *a: "[]")
+    monkeypatch.setattr(card_list, "_ask", lambda *a: "[]")
     assert run(capsys, "devices")[1] == "no sound card that plays and records\n"
     monkeypatch.undo()
     monkeypatch.setattr(sys, "executable", "/bin/false")
     code, out, err = run(capsys, "devices")
     assert (code, out) == (2, "")
     assert "cannot be listed" in err
+
+
+def test_a_setup_of_this_computer_says_in_one_sentence_where_no_server_answers(app, tmp_path, capsys, monkeypatch):
+    monkeypatch.setenv("XDG_RUNTIME_DIR", str(tmp_path))
+    monkeypatch.setenv("PIPEWIRE_RUNTIME_DIR", str(tmp_path))
+    file = tmp_path / "here.brucke.json"
+    assert main(["new", "sing", str(file), "--here"]) == 0
+    cards = {d.kind: d.card for d in load(file)[0].devices}
+    assert cards["interface"] == cards["call"] == "desktop"
+    assert cards["player"] == ""
+    capsys.readouterr()
+    assert main(["live", str(file), "--json", "--seconds", "1"]) == 2
+    said = capsys.readouterr()
+    assert said.out == ""
+    assert said.err.startswith("brucke: here.brucke.json: ")
+    assert "the desktop's sound server" in said.err
+    assert said.err.count("\n") == 1

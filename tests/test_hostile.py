@@ -143,7 +143,7 @@ def test_ids_never_become_paths(tmp_path, nightboat, id):
 
 def test_whatever_is_accepted_renders_to_numbers_within_one(tmp_path, nightboat, capsys):
     """Everything as loud as the table allows, from sounds at full scale."""
-    from brucke.core.processors import Compressor, Gain
+    from brucke.core.sound.processors import Compressor, Gain
 
     loud = tuple(replace(p, trim_db=40.0, chain=(Gain(gain_db=24.0), Compressor(make_up_db=24.0))) for p in nightboat.parts if p.channels)  # fmt: skip
     routes = tuple(replace(r, gain_db=12.0, on=True) for r in nightboat.routes if r.part in {p.id for p in loud} and not (r.part == "lounge" and r.listener == "lounge_call"))  # fmt: skip

@@ -17,7 +17,8 @@ from brucke.core.document.setup_file import load, save
 from brucke.core.document.templates import TEMPLATES
 from brucke.core.edits import listener_edits, part_edits, route_edits
 from brucke.core.findings import Finding
-from brucke.core.knowledge.evidence import Knowledge, Measurement, device_fingerprint, round_trip_key
+from brucke.core.knowledge.evidence import Knowledge, Measurement
+from brucke.core.knowledge.quantities import ROUND_TRIP
 from brucke.core.timing.align import align
 from brucke.core.timing.paths import Situation
 from brucke.core.units import buffer_seconds
@@ -29,8 +30,8 @@ def measured(setup):
     """Evidence as a measurement of this very setup leaves it."""
     d = next(d for d in setup.devices if d.kind == "interface")
     m = Measurement(
-        key=round_trip_key(d), value_s=2 * buffer_seconds(d.buffer_frames, d.buffers, d.rate_hz) + 0.0012, plus_minus_s=1e-6, date="2026-11-25T19:00:00+00:00", method="sweeps",
-        repeats=4, agreeing=4, fingerprint=device_fingerprint(setup, d),
+        key=ROUND_TRIP.key(d.id), value_s=2 * buffer_seconds(d.buffer_frames, d.buffers, d.rate_hz) + 0.0012, plus_minus_s=1e-6, date="2026-11-25T19:00:00+00:00", method="sweeps",
+        repeats=4, agreeing=4, fingerprint=ROUND_TRIP.fingerprint(setup, d.id),
     )  # fmt: skip
     return Knowledge(measurements=(m,))
 

@@ -11,7 +11,8 @@ from msgspec.structs import replace
 
 from brucke.core.edits.route_edits import change_device, rename, set_delay, set_delays, set_gain, set_on, set_processed
 from brucke.core.findings import Finding, Verdict, VerdictCode
-from brucke.core.knowledge.evidence import Facts, Knowledge, Measurement, Spoil, device_fingerprint
+from brucke.core.knowledge.evidence import Facts, Knowledge, Measurement, Spoil
+from brucke.core.knowledge.quantities import ROUND_TRIP
 from brucke.core.timing.align import align, timing
 from brucke.core.timing.paths import Situation
 from brucke.words import timing as words
@@ -56,7 +57,7 @@ def test_every_finding_says_what_to_whom_and_what_to_do(nightboat, finding):
 
 @pytest.mark.parametrize("code", words.MEASURE_REFUSALS)
 def test_every_refusal_is_a_sentence(code):
-    text = whole(words.refusal_text(code, {"second_ms": 10.0, "spread_frames": 3.0}))
+    text = whole(words.refusal_text(code, {"second_ms": 10.0, "spread_frames": 3.0, "lost": 4.0}))
     assert text.startswith("Not measured: ")
     assert text.endswith((".", "?"))
 
@@ -142,7 +143,7 @@ def test_edits_of_what_is_not_there_are_errors(nightboat):
 
 def test_evidence_counts_by_fingerprint_and_time(nightboat):
     table = nightboat.device("table")
-    print_ = device_fingerprint(nightboat, table)
+    print_ = ROUND_TRIP.fingerprint(nightboat, table.id)
     base = {"key": "k", "plus_minus_s": 0.0, "method": "sweeps", "repeats": 4, "agreeing": 4}
     old = Measurement(value_s=0.010, date="2026-11-24T10:00", fingerprint=print_, **base)
     other = Measurement(value_s=0.020, date="2026-11-24T11:00", fingerprint="another", **base)
@@ -158,7 +159,7 @@ def test_evidence_counts_by_fingerprint_and_time(nightboat):
     assert spoiled.unconfirmed(spoiled.newest("k")), "whatever the time of day says"
     assert k.good("elsewhere", print_) is None
     prints = {
-        device_fingerprint(s, s.device("table"))
+        ROUND_TRIP.fingerprint(s, s.device("table").id)
         for s in (
             nightboat,
             replace(nightboat, rate_hz=44100),
@@ -168,7 +169,7 @@ def test_evidence_counts_by_fingerprint_and_time(nightboat):
         )
     }
     assert len(prints) == 5
-    assert device_fingerprint(rename(nightboat, "x"), table) == print_
+    assert ROUND_TRIP.fingerprint(rename(nightboat, "x"), table.id) == print_
 
 
 def test_words_of_a_measurement_name_repeats_and_agreement():

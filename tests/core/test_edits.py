@@ -13,11 +13,11 @@ from brucke.core.document.setup_problems import problems
 from brucke.core.document.templates import TEMPLATES
 from brucke.core.edits import chain_edits, listener_edits, part_edits, route_edits
 from brucke.core.edits.naming import free_id, free_name
-from brucke.core.processors import Gain, Limiter, PlugIn
 from brucke.core.routing.maps import effective_map
+from brucke.core.sound.processors import Gain, Limiter, PlugIn
 from brucke.demo.make_setup import nightboat as make_nightboat
 from brucke.words.documents import PART_NAMES, TEMPLATE_WORDS, difference_text
-from brucke.words.shape import KINDS
+from brucke.words.processors import OFFERED
 
 KNOWLEDGE = decode(encode(Setup(), decode(b'{"format": "brucke setup", "version": 1}')[1]))[1]
 
@@ -79,7 +79,7 @@ def shaped(setup, owner, a, b, value):
     thing = chain_edits.owned(setup, owner)
     if not 0 < (len(thing.channels) if owner.startswith("part/") else thing.channels) <= 2:
         return setup
-    kinds = [fresh for fresh, _ in KINDS.values()]
+    kinds = [fresh for fresh, _ in OFFERED.values()]
     return [
         lambda: chain_edits.add_processor(setup, owner, kinds[b % len(kinds)]),
         lambda: chain_edits.add_processor(setup, owner, PlugIn(name="Own", place=b)),

@@ -13,10 +13,8 @@ from brucke.core.knowledge.evidence import (
     Knowledge,
     Measurement,
     Spoil,
-    device_fingerprint,
-    picture_fingerprint,
-    picture_key,
 )
+from brucke.core.knowledge.quantities import PICTURE, ROUND_TRIP
 from brucke.core.timing.align import align, timing
 from brucke.core.timing.delays import delay_frames
 from brucke.core.timing.paths import Situation
@@ -48,7 +46,7 @@ def measured_round_trip(setup, ms, pm=0.001):
     device = setup.device("card")
     m = Measurement(
         key="round_trip:card", value_s=ms * MS, plus_minus_s=pm * MS, date="2026-11-24T19:00", method="sweeps", repeats=4,
-        agreeing=4, fingerprint=device_fingerprint(setup, device),
+        agreeing=4, fingerprint=ROUND_TRIP.fingerprint(setup, device.id),
     )  # fmt: skip
     return Knowledge(measurements=(m,))
 
@@ -223,8 +221,8 @@ def with_picture(setup_kwargs, picture_ms):
     picture = Part(id="picture", name="Picture", kind="picture", device="cam", shows="voice")
     setup = small(picture, devices=(camera,), **setup_kwargs)
     m = Measurement(
-        key=picture_key("picture", "stream"), value_s=picture_ms * MS, plus_minus_s=4 * MS, date="2026-11-24T19:00",
-        method="claps", repeats=8, agreeing=8, fingerprint=picture_fingerprint(setup, "picture", "stream"),
+        key=PICTURE.key("picture", "stream"), value_s=picture_ms * MS, plus_minus_s=4 * MS, date="2026-11-24T19:00",
+        method="claps", repeats=8, agreeing=8, fingerprint=PICTURE.fingerprint(setup, "picture", "stream"),
     )  # fmt: skip
     return setup, Knowledge(measurements=(m,))
 

@@ -11,9 +11,10 @@ from msgspec.structs import replace
 
 from brucke.core.document.setup import Device, Listener, MapPoint, Moment, MomentRoute, Part, Route, Setup
 from brucke.core.edits import route_edits
-from brucke.core.processors import Compressor, Gate
 from brucke.core.sound.kernels import TOGETHER, guard
+from brucke.core.sound.processors import Compressor, Gate
 from brucke.engine.step.block import BlockEngine
+from brucke.engine.step.door import Doors
 from brucke.engine.step.plan import Live, PlanError, compile_plan, shape_of
 
 RATE, N = 48000, 128
@@ -271,3 +272,26 @@ def test_routes_that_are_fetched_together_sound_as_each_by_itself(rng):
             same[blocks // 2 * N : (blocks // 2 + 5) * N] = False
         assert np.abs(heard[x] - expected)[:, same].max() < 1e-6
     assert plan.gain[:, :, 0, 0].astype(bool).sum(axis=1).min() > TOGETHER
+
+
+def test_a_door_is_silence_to_the_bit_when_closed_and_opens_within_10_ms_without_a_click(nightboat):
+    """What a call of this computer gets; meters and takes look before it, and a stand-in has none."""
+    here = replace(
+        nightboat, devices=tuple(replace(d, card="desktop") if d.id == "lounge_call" else d for d in nightboat.devices)
+    )
+    shape, plans = shape_of(here), [compile_plan(here, Live(on_air=on)) for on in (False, True)]
+    call = [x.id for x in here.listeners].index("lounge_call")
+    assert [p.door[call] for p in plans] == [0.0, 1.0]
+    assert compile_plan(here, Live(on_air=True, shut=frozenset({"lounge_call"}))).door[call] == 0.0
+    assert all(np.delete(p.door, call).all() for p in plans)
+    doors = Doors(shape, plans[0].door)
+    sound = np.full((shape.listeners, shape.channels, shape.block), -0.5, np.float32)
+    closed = doors.let_out(sound, plans[0].door).copy()
+    assert not closed[call].view(np.uint32).any()
+    assert (np.delete(closed, call, axis=0) == -0.5).all()
+    blocks = [doors.let_out(sound, plans[1].door)[call, 0].copy() for _ in range(8)]
+    heard = np.concatenate([closed[call, 0], *blocks])
+    assert np.abs(np.diff(heard)).max() < 0.5 * 1.6 / (0.01 * shape.rate), "the steepest of a smooth step"
+    assert (heard[shape.block + round(0.0107 * shape.rate) :] == -0.5).all()
+    again = [doors.let_out(sound, plans[0].door)[call, 0].copy() for _ in range(8)][-1]
+    assert not again.view(np.uint32).any()

@@ -4,7 +4,8 @@ import numpy as np
 from scipy.signal import freqz
 
 from brucke.core.document.setup import Device, Listener, Part, Route, Setup
-from brucke.core.processors import (
+from brucke.core.sound.noise_profile import learn
+from brucke.core.sound.processors import (
     Compressor,
     DeEsser,
     Equaliser,
@@ -14,7 +15,6 @@ from brucke.core.processors import (
     Limiter,
     NoiseRemoval,
 )
-from brucke.core.sound.noise_profile import learn
 from brucke.engine.step.block import BlockEngine
 from brucke.engine.step.plan import Live, compile_plan, shape_of
 

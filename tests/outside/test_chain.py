@@ -6,7 +6,9 @@ from msgspec.structs import replace
 
 from brucke.core.document.setup import Route
 from brucke.core.edits import chain_edits
-from brucke.core.processors import (
+from brucke.core.sound.denoise import Denoiser
+from brucke.core.sound.packing import latency_frames
+from brucke.core.sound.processors import (
     MAX_SLOTS,
     RANGES,
     Band,
@@ -21,8 +23,6 @@ from brucke.core.processors import (
     NoiseRemoval,
     Thickening,
 )
-from brucke.core.sound.denoise import Denoiser
-from brucke.core.sound.parameters import latency_frames
 from brucke.core.timing.align import timing
 from brucke.core.timing.paths import Situation
 from brucke.engine.step.block import BlockEngine

@@ -4,7 +4,8 @@ import numpy as np
 import pytest
 from scipy.signal import butter, freqz, resample_poly
 
-from brucke.core.processors import (
+from brucke.core.sound.packing import latency_frames
+from brucke.core.sound.processors import (
     Band,
     Compressor,
     DeEsser,
@@ -15,8 +16,6 @@ from brucke.core.processors import (
     Multiband,
     Thickening,
 )
-from brucke.core.sound.parameters import latency_frames
-from brucke.core.sound.response import filter_response_db, level_curve_db
 
 from .chain_of import RATE, N, response_db, through
 
@@ -48,7 +47,7 @@ HZ = np.geomspace(30, 20000, 60)
 @pytest.mark.parametrize("band", BANDS, ids=lambda b: f"{b.shape} {b.frequency_hz} {b.gain_db}")
 def test_bands_are_the_cookbooks_in_drawing_and_in_sound(band):
     theirs = 20 * np.log10(np.abs(freqz(*cookbook(band), worN=HZ, fs=RATE)[1]))
-    np.testing.assert_allclose(filter_response_db(Equaliser(bands=(band,)), HZ, RATE), theirs, atol=1e-6)
+    np.testing.assert_allclose(Equaliser(bands=(band,)).response_db(HZ, RATE), theirs, atol=1e-6)
     impulse = np.zeros(2**15, np.float32)
     impulse[0] = 0.1
     heard = through((Equaliser(bands=(band,)),), impulse).astype(np.float64)
@@ -59,7 +58,7 @@ def test_bands_are_the_cookbooks_in_drawing_and_in_sound(band):
 @pytest.mark.parametrize(("slope", "at_half"), [(12, -12.3), (24, -24.1)])
 def test_a_high_pass_is_butterworths(slope, at_half):
     p = HighPass(frequency_hz=200, slope_db=slope)
-    at = filter_response_db(p, np.array([100.0, 200.0, 2000.0]), RATE)
+    at = p.response_db(np.array([100.0, 200.0, 2000.0]), RATE)
     assert at[0] == pytest.approx(at_half, abs=0.1)
     assert at[1] == pytest.approx(-3.01, abs=0.01)
     assert at[2] == pytest.approx(0, abs=0.01)
@@ -73,7 +72,7 @@ def test_the_drawn_curves_are_what_the_processors_do():
             if isinstance(p, Limiter):
                 continue  # square waves ring between their samples; see below
             heard = 20 * np.log10(np.median(np.abs(out[RATE // 2 :])))
-            assert heard == pytest.approx(level_curve_db(p, np.array([float(level)]))[0], abs=0.15), (p, level)
+            assert heard == pytest.approx(p.level_out_db(np.array([float(level)]))[0], abs=0.15), (p, level)
 
 
 def oversampled_peak_db(sound):

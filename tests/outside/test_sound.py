@@ -9,7 +9,7 @@ import pytest
 import soundfile as sf
 
 from brucke.core.document.setup import Device, Listener, Part, Route, Setup
-from brucke.core.processors import Compressor, Gate
+from brucke.core.sound.processors import Compressor, Gate
 from brucke.engine.step.block import BlockEngine
 from brucke.engine.step.plan import Live, compile_plan, shape_of
 from brucke.ports.sounds.files import TrackWriter

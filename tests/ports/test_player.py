@@ -5,8 +5,9 @@ import json
 import numpy as np
 import pytest
 
+from brucke.ports.devices.card_list import check_card, parse_cards
 from brucke.ports.devices.computer import free_bytes, may_sleep
-from brucke.ports.devices.opening import CardError, check_card, parse_cards
+from brucke.ports.devices.kind import DeviceError
 from brucke.ports.sounds.player import BackingPlayer, click
 from brucke.ports.sounds.track import MemoryTrack
 
@@ -77,7 +78,7 @@ def test_cards_without_channels_with_absurd_rates_or_no_name_are_left_out():
         {"name": ""}, {"name": " \t"},
     )]  # fmt: skip
     assert [c.name for c in parse_cards(json.dumps([*bad, good]))] == [good["name"]]
-    with pytest.raises(CardError, match="The moon: the sound card: not there"):
+    with pytest.raises(DeviceError, match="The moon: the sound card: not there"):
         check_card("The moon", 1, 1, RATE)
 
 

@@ -2,8 +2,8 @@
 
 import pytest
 
-from brucke.core.knowledge.evidence import round_trip_key
-from brucke.ports.devices.opening import CardError
+from brucke.core.knowledge.quantities import ROUND_TRIP
+from brucke.ports.devices.kind import DeviceError
 from brucke.ui.shell.app import _use_card
 
 from ..sound_server import CARD
@@ -12,7 +12,7 @@ from .conftest import measure, press, wait
 
 def test_a_real_card_plays_measures_vanishes_and_rejoins(window, sound_server):
     w = window
-    with pytest.raises(CardError, match="Moon: the sound card: not there"):
+    with pytest.raises(DeviceError, match="Moon: the sound card: not there"):
         _use_card(w.session, "Moon")
     _use_card(w.session, CARD)
     w.running.start(play=True)
@@ -25,8 +25,8 @@ def test_a_real_card_plays_measures_vanishes_and_rejoins(window, sound_server):
     )
     assert stage.latency.value > 0.001, "what the card reports is a calculated stage until it is measured"
     w.measuring.cable, w.measuring.repeats = True, 2
-    measure(w, 20)
-    found = w.session.knowledge.newest(round_trip_key(w.session.setup.device("table")))
+    measure(w)
+    found = w.session.knowledge.newest(ROUND_TRIP.key(w.session.setup.device("table").id))
     assert 0.005 < found.value_s < 0.4
     assert w.session.timing.of("recorder").route("voice").measured
     sound_server.stop()
@@ -38,7 +38,7 @@ def test_a_real_card_plays_measures_vanishes_and_rejoins(window, sound_server):
     sound_server.start()
     wait(lambda: not w.session.facts.missing, 40)
     assert w.session.timing.of("recorder").route("voice").as_of, "its clock started anew: as measured before"
-    measure(w, 20)
+    measure(w)
     assert w.session.timing.of("recorder").route("voice").measured
 
 

@@ -17,7 +17,7 @@ from brucke.core.edits import chain_edits, part_edits, route_edits
 from brucke.core.edits.route_edits import change_device
 from brucke.core.knowledge.evidence import Facts
 from brucke.core.knowledge.take_verdict import ListenerProof, PartLeft, PictureLeft
-from brucke.core.processors import MAX_SLOTS
+from brucke.core.sound.processors import MAX_SLOTS
 from brucke.core.timing.align import align, timing
 from brucke.core.timing.paths import Situation
 from brucke.takes.take import Take
@@ -54,7 +54,7 @@ from brucke.ui.places.share.layout import (
 from brucke.ui.places.share.model import share_data
 from brucke.ui.theme.fonts import metrics
 from brucke.ui.theme.tokens import LIGHT, NIGHT, PAIRS, contrast
-from brucke.words.shape import KINDS
+from brucke.words.processors import OFFERED
 
 from .conftest import pause
 
@@ -213,13 +213,15 @@ def test_every_cell_and_head_of_the_grid_is_whole(app, nightboat, size, scale, t
         check_sheet(scale_sheet(wide * scale, tokens), tokens)
 
 
-@pytest.mark.parametrize("kinds", [list(KINDS)[:8], list(KINDS)[2:], list(KINDS)[3:6]], ids=["first", "last", "few"])
+@pytest.mark.parametrize(
+    "kinds", [list(OFFERED)[:8], list(OFFERED)[2:], list(OFFERED)[3:6]], ids=["first", "last", "few"]
+)
 @pytest.mark.parametrize(("size", "scale", "theme"), CASES)
 def test_a_chain_is_whole_at_every_size_with_all_that_moves_in_it(app, nightboat, rng, size, scale, theme, kinds):
     tokens = theme.scaled(scale)
     setup, owner = nightboat, "part/cello"
     for code in kinds:
-        setup = chain_edits.add_processor(setup, owner, KINDS[code][0])
+        setup = chain_edits.add_processor(setup, owner, OFFERED[code][0])
     setup = chain_edits.change_processor(setup, owner, 2, on=False)
     wide = max(place_width(size, tokens), tokens.px(420))
     data, watch = shape_data(setup, owner), ChainWatch()
@@ -241,8 +243,8 @@ def test_a_chain_is_whole_at_every_size_with_all_that_moves_in_it(app, nightboat
             moving.append(end_sheet(levels, text, area, value, data.ink, tokens))
         for sheet in moving:
             found.sheet.texts.extend(sheet.texts)
-            for box in sheet.boxes:
-                assert QRectF(-9, -9, wide + 18, found.sheet.height + 18).contains(box.rect)
+            for rect in (*(b.rect for b in sheet.boxes), *(r for b in sheet.bars for r in b.rects)):
+                assert QRectF(-9, -9, wide + 18, found.sheet.height + 18).contains(rect)
         assert sum(bool(sheet.texts) for sheet in moving) == len(kinds) + 2, "every band is a sentence"
         check_sheet(found.sheet, tokens)
         assert len(found.bands) == len(kinds)

@@ -6,7 +6,8 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 
 from brucke.core.edits.route_edits import set_delay
-from brucke.core.knowledge.evidence import Measurement, device_fingerprint
+from brucke.core.knowledge.evidence import Measurement
+from brucke.core.knowledge.quantities import ROUND_TRIP
 from brucke.core.knowledge.take_verdict import ListenerProof, PartLeft, PictureLeft
 from brucke.core.timing.align import align
 from brucke.desk.take import takes_folder
@@ -39,7 +40,7 @@ def measured_knowledge(session):
     setup = session.setup
     m = Measurement(
         key="round_trip:table", value_s=0.0119, plus_minus_s=1e-6, date="2026-11-24T19:00", method="sweeps", repeats=4,
-        agreeing=4, fingerprint=device_fingerprint(setup, setup.device("table")), proof=(0.0, 0.2, 1.0, 0.2, 0.0),
+        agreeing=4, fingerprint=ROUND_TRIP.fingerprint(setup, setup.device("table").id), proof=(0.0, 0.2, 1.0, 0.2, 0.0),
     )  # fmt: skip
     return session.knowledge.with_measurement(m)
 

@@ -9,8 +9,8 @@ import pytest
 from PyQt6.QtWidgets import QFileDialog
 
 from brucke.core.edits.chain_edits import plug_ins, set_chain
-from brucke.core.processors import Gain, PlugIn
-from brucke.core.sound.parameters import latency_frames
+from brucke.core.sound.packing import latency_frames
+from brucke.core.sound.processors import Gain, PlugIn
 from brucke.ports.plug_ins.known import look
 from brucke.words.shape import PLUG_IN_FAULTS
 

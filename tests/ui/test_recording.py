@@ -180,7 +180,7 @@ def test_where_nothing_can_be_written_it_says_so_and_takes_another_folder(live, 
 def test_an_engine_that_hangs_in_a_recording_leaves_it_whole(recorded):
     w = recorded
     folder = w.taking._folder
-    wait(lambda: w.running.link.standby is not None, 10)
+    wait(lambda: w.running.link.standbys, 10)
     frame = w.running.link.get(Head.RECORDED)
     os.kill(w.running.link.engine.process.pid, signal.SIGSTOP)
     wait(lambda: w.running.link.get(Head.RECORDED) > frame + 4800 and w.running.state == "running", 15)

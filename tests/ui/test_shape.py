@@ -8,11 +8,12 @@ from PyQt6.QtWidgets import QFileDialog, QInputDialog
 from brucke.core.document.presets import OWN
 from brucke.core.document.setup_problems import chain_problems
 from brucke.core.edits.route_edits import set_processed
-from brucke.core.processors import MAX_SLOTS, RANGES, Compressor, Equaliser, Gain, HighPass, Limiter
-from brucke.core.sound.parameters import latency_frames
+from brucke.core.sound.packing import latency_frames
+from brucke.core.sound.processors import KINDS, MAX_SLOTS, RANGES, Compressor, Equaliser, Gain, HighPass, Limiter
 from brucke.engine.step.plan import compile_plan
 from brucke.ui.places.shape.presets import ShelfDialog
-from brucke.words.shape import FIELDS, KINDS, PRESET_NAMES, kind_of, shown_values
+from brucke.words.processors import CHOICES, FIELDS, OFFERED, PROCESSORS, kind_of
+from brucke.words.shape import PRESET_NAMES, shown_values
 from brucke.words.timing import PROCESSOR_NAMES
 
 from .conftest import drag, key, part, pause, pick, press, type_in, wait
@@ -33,7 +34,7 @@ def test_every_processor_is_added_changed_ordered_and_removed(window, shape):
     w = window
     before = w.session.setup
     assert not shape.processor.isVisible(), "an empty chain offers nothing to change"
-    for code, (fresh, _) in list(KINDS.items())[:MAX_SLOTS]:
+    for code, (fresh, _) in list(OFFERED.items())[:MAX_SLOTS]:
         name = shape_name(code)
         pick(shape, name)
         assert chain(w)[-1] == fresh
@@ -41,9 +42,9 @@ def test_every_processor_is_added_changed_ordered_and_removed(window, shape):
         shown = {field for (of, field), p in shape.processor.parameters.items() if not p.isHidden()}
         wanted = RANGES["Band" if isinstance(fresh, Equaliser) else type(fresh).__name__]
         assert shown == set(wanted), name
-    assert [kind_of(p) for p in chain(w)] == list(KINDS)[:MAX_SLOTS]
+    assert [kind_of(p) for p in chain(w)] == list(OFFERED)[:MAX_SLOTS]
     assert [b.accessibleName().split(",")[0] for b in shape.chain.buttons[:MAX_SLOTS]] == [
-        shape_name(c) for c in list(KINDS)[:MAX_SLOTS]
+        shape_name(c) for c in list(OFFERED)[:MAX_SLOTS]
     ]
     shape.choose(0)
     shape.chain.focus_row()
@@ -100,7 +101,7 @@ def test_numbers_are_typed_nudged_and_held_to_their_range(window, shape):
     curve = np.array(shape.chain._data.bands[1].curve)
     assert curve[:40].max() < 0.55 < curve[-5:].min(), "it is drawn as it sounds"
     pick(shape, "High-pass")
-    press(shape.processor.slopes.buttons["24"])
+    press(shape.processor.choices["HighPass", "slope_db"].buttons["24"])
     assert chain(w)[2] == HighPass(slope_db=24)
 
 
@@ -385,5 +386,8 @@ def test_words_for_every_parameter():
     for of, fields in RANGES.items():
         for field in fields:
             assert field in FIELDS, (of, field)
+    for kind in KINDS:
+        assert kind.__struct_config__.tag in PROCESSORS
+        assert set(kind.CHOICES) <= set(CHOICES)
     assert shown_values(Compressor()) == [("threshold", "−25.0 dB"), ("ratio", "2 : 1"), ("knee", "6.0 dB")]
-    assert shown_values(HighPass()) == [("frequency", "80 Hz"), ("slope", "12 dB an octave")]
+    assert shown_values(HighPass()) == [("slope", "12 dB an octave"), ("frequency", "80 Hz")]

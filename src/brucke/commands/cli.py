@@ -68,7 +68,7 @@ def _seconds(text: str) -> float:
 
 
 def _parser() -> argparse.ArgumentParser:
-    from . import offline, rehearsal, timing, window
+    from . import live, offline, rehearsal, timing, window
 
     parser = argparse.ArgumentParser(prog="brucke", description="Makes voice, music and picture arrive together.")
     parser.set_defaults(run=window.window, setup=None, shots=None, json=False)
@@ -87,6 +87,10 @@ def _parser() -> argparse.ArgumentParser:
     p.add_argument("--shots", type=Path, metavar="DIR", help="write one PNG of each main view and end")
     p.add_argument("--device", default="", metavar="NAME", help="a real sound card in place of the simulated interface")
     p = command("devices", window.devices, "sound cards that --device can name")
+    p = command("live", live.live, "a setup that sounds, without a window")
+    p.add_argument("setup", type=Path)
+    p.add_argument("--seconds", type=_seconds, default=None, metavar="N")
+    p.add_argument("--open", action="store_true", help="open every call and stream; else they hear silence")
     p = command("arrivals", timing.arrivals, "stages, arrivals, and the delays that would align")
     p.add_argument("setup", type=Path)
     p.add_argument("--listener", metavar="ID")
@@ -169,6 +173,9 @@ def _document_commands(command: Command) -> None:
     p = command("new", documents.new, "a setup from a template")
     p.add_argument("template", choices=[t.code for t in TEMPLATES])
     p.add_argument("setup", type=Path)
+    p.add_argument(
+        "--here", action="store_true", help="for this computer: its microphone, its headphones, its programs"
+    )
     p = command("export", documents.export, "a setup with its sounds as one file")
     p.add_argument("setup", type=Path)
     p.add_argument("bundle", type=Path)

@@ -72,6 +72,7 @@ def new(args: argparse.Namespace) -> int:
 
     from ..core.document.bundle import sound_files
     from ..core.document.templates import TEMPLATES
+    from ..core.edits.route_edits import put_on_this_computer
     from ..core.knowledge.evidence import Knowledge
     from ..demo import FOLDER
 
@@ -79,6 +80,8 @@ def new(args: argparse.Namespace) -> int:
     if args.setup.exists():
         raise CannotDo(f"{args.setup.name}: the file: there is one already; give another name")
     setup = template.make()
+    if args.here:
+        setup = put_on_this_computer(setup)
     for name in sound_files(setup):
         if not (args.setup.parent / name).exists():
             shutil.copy2(FOLDER / name, args.setup.parent / name)

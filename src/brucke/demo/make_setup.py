@@ -6,7 +6,7 @@ It starts out of step, as real life does: nobody has measured or delayed anythin
 from ..core.document.setup import Device, Listener, MapPoint, Moment, MomentRoute, Part, Route, Setup, Track
 from ..core.document.setup_file import save
 from ..core.knowledge.evidence import Knowledge
-from ..core.processors import Compressor, Gate
+from ..core.sound.processors import Compressor, Gate
 from . import SETUP
 
 DEVICES = (

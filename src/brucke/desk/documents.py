@@ -14,6 +14,7 @@ from ..core.document.recovery import Recovery, find_recoveries, recovery_file, w
 from ..core.document.setup_file import SetupError
 from ..core.document.templates import TEMPLATES
 from ..core.edits.naming import free_id
+from ..core.edits.route_edits import put_on_this_computer
 from .open_setups import OpenSetups
 from .session import Session
 
@@ -181,9 +182,10 @@ class Documents(QObject):
 
     # New, in, out
 
-    def new(self, template: str) -> None:
+    def new(self, template: str, here: bool = False) -> None:
+        """From a template, on stand-ins or on what is `here`."""
         made = next(t for t in TEMPLATES if t.code == template).make()
-        self.session.replace(made, saved=False)
+        self.session.replace(put_on_this_computer(made) if here else made, saved=False)
 
     def bring_in(self, files: list[Path]) -> tuple[list[str], list[str]]:
         """Names under which the setup can use sound files from anywhere, and what was wrong with the others."""

@@ -9,16 +9,16 @@ from ..core.sound.level_advice import LISTEN_S, level_advice
 from ..core.units import gain_to_db
 from ..words import timing
 from ..words.translation import _
-from .running import Running
+from .running import LiveEngine
 from .session import Session
 
 
-class Levelling(QObject):
+class LevelFinder(QObject):
     """`part` is who is listened to, “” while nobody is; `left_s` how long still; `message` the newest outcome."""
 
     changed = pyqtSignal()
 
-    def __init__(self, session: Session, running: Running):
+    def __init__(self, session: Session, running: LiveEngine):
         super().__init__()
         self.session, self.running = session, running
         self.part, self.message, self.failed = "", "", False

@@ -9,17 +9,17 @@ from ..core.sound.level_advice import CLOSE_LU, TARGET_S
 from ..engine.processes.link import Child
 from ..words.shape import loudness_text
 from ..words.translation import _
-from .running import Running
+from .running import LiveEngine
 from .session import Session
 
 
-class Targeting(QObject):
+class TargetFinder(QObject):
     """`listener` is who is listened to, “” while nobody is; `message` what is going on or came of it, about
     `said_of`."""
 
     changed = pyqtSignal()
 
-    def __init__(self, session: Session, running: Running):
+    def __init__(self, session: Session, running: LiveEngine):
         super().__init__()
         self.session, self.running = session, running
         self.listener = self.said_of = self.message = ""

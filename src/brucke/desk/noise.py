@@ -5,24 +5,24 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from ..core.edits.chain_edits import keep_profile
 from ..core.edits.naming import free_name
-from ..core.processors import NoiseRemoval
 from ..core.sound.noise_profile import GOOD_S, NotSilent, ProfileLearner
+from ..core.sound.processors import NoiseRemoval
 from ..core.units import db_to_gain
 from ..engine.processes.region import Head
 from ..words import timing
 from ..words.translation import _
-from .running import Running
+from .running import LiveEngine
 from .session import Session
 
 TAKE_S = 0.25  # so much is taken at once
 
 
-class Learning(QObject):
+class NoiseLearner(QObject):
     """`part` is whose noise is learnt now, “” while none is; `share` how far; `message` the newest outcome."""
 
     changed = pyqtSignal()
 
-    def __init__(self, session: Session, running: Running):
+    def __init__(self, session: Session, running: LiveEngine):
         super().__init__()
         self.session, self.running = session, running
         self.part, self.share, self.message, self.failed = "", 0.0, "", False

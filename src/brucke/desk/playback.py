@@ -8,9 +8,9 @@ import numpy.typing as npt
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from ..takes.take import Take, TakeError
-from .running import Running
+from .running import LiveEngine
 from .session import Session
-from .take import Taking
+from .take import TakeRecorder
 
 LONGEST_S = 60.0
 F32 = npt.NDArray[np.float32]
@@ -36,7 +36,7 @@ class Playback(QObject):
 
     changed = pyqtSignal()
 
-    def __init__(self, session: Session, running: Running, taking: Taking):
+    def __init__(self, session: Session, running: LiveEngine, taking: TakeRecorder):
         super().__init__()
         self.session, self.running, self.taking = session, running, taking
         self.heard = ""

@@ -8,12 +8,12 @@ from pathlib import Path
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from ..core.edits.chain_edits import plug_ins
-from ..core.processors import PlugIn
+from ..core.sound.processors import PlugIn
 from ..engine.step.beside import NOT_FINITE, NOT_LOADED, READY, WRONG_LATENCY
 from ..ports.plug_ins.known import Found, Register, look_through
 from ..words.shape import plug_in_fault_text
 from ..words.translation import _
-from .running import Running
+from .running import LiveEngine
 from .session import Session
 
 HANGS_S = 1.0
@@ -29,13 +29,13 @@ class _Watched:
         self.done, self.moved, self.ready = 0, time.monotonic(), False
 
 
-class Plugging(QObject):
+class PlugInHosts(QObject):
     """`fault(place)` is what is wrong with a plug-in, “” while nothing is; `looking` the share of a folder that was
     looked through, below 0 while none is."""
 
     changed = pyqtSignal()
 
-    def __init__(self, session: Session, running: Running, register: Register):
+    def __init__(self, session: Session, running: LiveEngine, register: Register):
         super().__init__()
         self.session, self.running, self.register = session, running, register
         self.looking = -1.0

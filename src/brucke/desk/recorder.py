@@ -50,7 +50,7 @@ def can_write(folder: Path) -> str:
     return ""
 
 
-class Recording:
+class RecorderWatch:
     """`state`: idle, starting, recording, waiting (the engine gives nothing), lost (nothing is being written), sealing,
     done. `frames` is what the segments hold, `missing` what is not there that should be."""
 

@@ -1,4 +1,4 @@
-"""Measuring the round trip through the running engine: warning, sound, analysis, evidence."""
+"""Measuring a quantity through the running engine: warning, sound, analysis, evidence."""
 
 import math
 import time
@@ -7,32 +7,37 @@ from concurrent.futures import Future, ThreadPoolExecutor
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from ..core.knowledge.evidence import Measurement
-from ..core.knowledge.learned import measuring_pair, now, round_trip_measurement
+from ..core.knowledge.learned import measurement, now
+from ..core.knowledge.quantities import QUANTITIES, ROUND_TRIP, Measured, Way
 from ..core.measure.round_trip import Refusal, RoundTrip, round_trip
 from ..core.measure.stimulus import StimulusKind
 from ..engine.processes.link import MeasureHandle
 from ..words import timing
-from .running import Running
+from .running import LiveEngine
 from .session import Session
 
 COUNT_S = 3.0  # counted down before anything sounds
 CONFIRM_DB = -24.0  # one quiet sweep
 HALF_FRAME = 0.5
+MOST_ANEW = 3  # how often what blocks were lost in is sounded anew before it is refused
 SEARCH_S = 0.4
 METHOD_WORDS = {"sweep": "sweeps", "sequence": "sequences"}
 
 
-class Measuring(QObject):
+class Measurer(QObject):
     """`state`: idle, counting, sounding, analysing. `message` is the newest outcome, `failed` whether it was none;
-    `confirming` while one sweep asks whether what was measured is still so."""
+    `confirming` while one sweep asks whether what was measured is still so. `quantity` is what is measured; `anew` how often it
+    began anew, `why_anew` because blocks were lost in the middle or the repeats disagreed."""
 
     changed = pyqtSignal()
 
-    def __init__(self, session: Session, running: Running):
+    def __init__(self, session: Session, running: LiveEngine):
         super().__init__()
         self.session, self.running = session, running
+        self.quantity: Measured = ROUND_TRIP
         self.kind: StimulusKind = "sweep"
         self.level_db = -18.0
+        self.count_s = COUNT_S
         self.repeats = 4
         self.cable = True
         self.state = "idle"
@@ -40,6 +45,8 @@ class Measuring(QObject):
         self.message = ""
         self.failed = self.confirming = False
         self._from = 0.0
+        self.anew, self.why_anew = 0, ""
+        self._dropouts = 0
         self._handle: MeasureHandle | None = None
         self._pool = ThreadPoolExecutor(1)
         self._answer: Future[RoundTrip | Refusal] | None = None
@@ -49,10 +56,20 @@ class Measuring(QObject):
         return self.state != "idle"
 
     @property
+    def way(self) -> Way | None:
+        """What would be measured now."""
+        return self.quantity.way(self.session.setup)
+
+    @property
+    def possible(self) -> tuple[Measured, ...]:
+        """The quantities that can be measured here."""
+        return tuple(q for q in QUANTITIES if q.way(self.session.setup) is not None)
+
+    @property
     def unconfirmed(self) -> Measurement | None:
         """What counts and was not confirmed since something may have moved it."""
-        session, pair = self.session, measuring_pair(self.session.setup)
-        found = session.situation.round_trip(pair[0]) if pair is not None else None
+        session, way = self.session, self.way
+        found = session.situation.measured(self.quantity, *way.ids) if way is not None else None
         return found if found is not None and session.knowledge.unconfirmed(found) else None
 
     def confirm(self) -> None:
@@ -63,7 +80,7 @@ class Measuring(QObject):
     @property
     def count(self) -> int:
         """Seconds until it sounds, 0 when it does."""
-        left = COUNT_S - (time.monotonic() - self._from)
+        left = self.count_s - (time.monotonic() - self._from)
         return max(1, math.ceil(left)) if self.state == "counting" else 0
 
     def begin(self, confirming: bool = False) -> None:
@@ -73,12 +90,12 @@ class Measuring(QObject):
         self.confirming = confirming
         if self.session.live.on_air:
             self._refuse("on_air")
-        elif measuring_pair(self.session.setup) is None:
+        elif self.way is None:
             self._refuse("no_capture")
         elif self.running.state != "running":
             self._refuse("not_running")
         else:
-            self.message, self.failed, self.share = "", False, 0.0
+            self.message, self.failed, self.share, self.anew = "", False, 0.0, 0
             self._from = time.monotonic()
             self._set("counting")
 
@@ -112,7 +129,7 @@ class Measuring(QObject):
             self._refuse("engine")
         elif self.state == "counting":
             self.share = 0.0
-            if time.monotonic() - self._from >= COUNT_S:
+            if time.monotonic() - self._from >= self.count_s:
                 self._sound()
             else:
                 self.changed.emit()
@@ -122,15 +139,15 @@ class Measuring(QObject):
             self._conclude(self._answer.result())
 
     def _sound(self) -> None:
-        link, pair = self.running.link, measuring_pair(self.session.setup)
+        link, way = self.running.link, self.way
         assert link is not None
-        assert pair is not None
-        _, listener, capture = pair
+        assert way is not None
         if self.cable:
             link.tell_world("cable", state="plugged")
+        self._dropouts = self.running.dropouts
         kind: StimulusKind = "sweep" if self.confirming else self.kind
         level_db = min(self.level_db, CONFIRM_DB) if self.confirming else self.level_db
-        self._handle = link.measure(listener, capture, kind, level_db, 1 if self.confirming else self.repeats)
+        self._handle = link.measure(way.listener, way.capture, kind, level_db, 1 if self.confirming else self.repeats)
         self._from = time.monotonic()
         self._set("sounding")
 
@@ -155,19 +172,32 @@ class Measuring(QObject):
 
     def _conclude(self, found: RoundTrip | Refusal) -> None:
         if isinstance(found, Refusal):
-            self._refuse(found.code, found.values)
+            lost = self.running.dropouts - self._dropouts
+            # A stream that slipped once holds afterwards; one that wanders is refused.
+            most = MOST_ANEW if lost else int(found.code == "disagree")
+            if self.anew < most:
+                self.anew, self.why_anew, self._answer = self.anew + 1, "lost" if lost else found.code, None
+                self._sound()
+            elif lost:
+                self._refuse("lost", {"lost": lost})
+            else:
+                self._refuse(found.code, found.values)
             return
-        pair = measuring_pair(self.session.setup)
-        assert pair is not None
+        way = self.way
+        assert way is not None
         if self.confirming:
             self._compare(found)
             return
-        m = round_trip_measurement(self.session.setup, pair[0], found, METHOD_WORDS[self.kind])
-        self.message, self.failed = f"Round trip {timing.ms_text(found.seconds, 2)}.", False
+        m = measurement(self.quantity, self.session.setup, way.ids, found, METHOD_WORDS[self.kind])
+        self.message, self.failed = f"{self._name.capitalize()} {timing.ms_text(found.seconds, 2)}.", False
         self._answer = None
         self.state = "idle"
         self.session.learn(self.session.knowledge.with_measurement(m))
         self.changed.emit()
+
+    @property
+    def _name(self) -> str:
+        return timing.QUANTITIES[self.quantity.code]
 
     def _compare(self, found: RoundTrip) -> None:
         """Whether one sweep agrees with what was measured before; what changed, where it does not."""
@@ -178,11 +208,11 @@ class Measuring(QObject):
         moved = found.seconds - old.value_s
         day = timing.day_text(old.date)
         if abs(moved) * self.session.setup.rate_hz <= HALF_FRAME:
-            self.message, self.failed = f"Confirmed: the round trip is as it was measured on {day}.", False
+            self.message, self.failed = f"Confirmed: the {self._name} is as it was measured on {day}.", False
             self.session.learn(self.session.knowledge.with_confirmation(old, now()))
         else:
             more = "longer" if moved > 0 else "shorter"
             amount = timing.ms_text(abs(moved), 2)
-            self.message = f"Not confirmed: the round trip is {amount} {more} than on {day}. Measure again."
+            self.message = f"Not confirmed: the {self._name} is {amount} {more} than on {day}. Measure again."
             self.failed = True
         self.changed.emit()

@@ -12,15 +12,14 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from ..core.document.bundle import find_file
 from ..core.document.setup_file import save
-from ..core.knowledge.evidence import round_trip_key
 from ..core.knowledge.learned import now
+from ..core.knowledge.quantities import DROPOUT, REJOINED, RESTARTED, SLEPT, STARTED, spoiled_keys
 from ..core.routing.captures import capture_channels
 from ..engine.processes.link import EngineLink
 from ..engine.processes.region import Head
 from ..engine.step.plan import PlanError, compile_plan, shape_of, wiring
-from ..ports.devices.card import Wiring
-from ..ports.devices.opening import CardError, check_card
-from ..ports.devices.wiring import card_wiring, reported_with_card
+from ..ports.devices.kind import DeviceError
+from ..ports.devices.opening import Wiring, reported_with, wiring_of
 from ..rehearse.equipment import world_command
 from ..words.timing import device_name
 from .session import Session
@@ -31,7 +30,8 @@ CARD_HANG_S = 4.0  # a card that vanishes is given up and looked for again withi
 HANG_S = 0.7  # an engine that lives and gives nothing for so long is replaced
 LISTEN_S = 1.0  # after the engine is up, loudness is measured
 RECENT_S = 60.0
-STAND_BY_S = 2.0  # after the engine is up, another is made ready
+STAND_BY_S = 2.0  # after the engine is up, another is made ready; as long after that one more
+STAND_BYS = 2  # one takes a few seconds to be ready, and an engine may end again within them
 
 
 def slept_s() -> float:
@@ -45,7 +45,7 @@ def _end(link: EngineLink, folder: "tempfile.TemporaryDirectory[str] | None") ->
         folder.cleanup()
 
 
-class Running(QObject):
+class LiveEngine(QObject):
     """`state`: stopped, starting, running, restarting."""
 
     changed = pyqtSignal()
@@ -91,15 +91,14 @@ class Running(QObject):
         except PlanError as e:
             session.noticed.emit(f"Not started: {e}.", "coral")
             return
-        card = card_wiring(session.setup)
+        card = wiring_of(session.setup)
         self._play_when_up = play
         if card is None and (self._closing is None or self._closing.done()):
             self._launch()
             return
         # A driver may take its time to answer, and what ran before to end; the window does not wait for them.
         rate = session.setup.rate_hz
-        wanted = None if card is None else (card.name, card.inputs, card.outputs, rate)
-        self._ready = self._pool.submit(lambda: check_card(*wanted) if wanted is not None else None)
+        self._ready = self._pool.submit(lambda: card.check(rate) if card is not None else None)
         self._set("starting")
 
     def _look_ready(self) -> None:
@@ -109,7 +108,7 @@ class Running(QObject):
         ready, self._ready = self._ready, None
         try:
             ready.result()
-        except CardError as e:
+        except DeviceError as e:
             self.session.noticed.emit(f"Not started: {e}.", "coral")
             self._set("stopped")
             return
@@ -123,11 +122,11 @@ class Running(QObject):
             session.noticed.emit(f"Not started: {e}.", "coral")
             self._set("stopped")
             return
-        card = card_wiring(session.setup)
+        card = wiring_of(session.setup)
         self._folder = tempfile.TemporaryDirectory(prefix="brucke-")
         document = Path(self._folder.name) / "running.brucke.json"
         save(document, session.setup, session.knowledge)
-        real = [] if card is None else [session.setup.devices[card.device].id]
+        real = [] if card is None else [session.setup.devices[i].id for i in card.devices]
         world = world_command(document, session.folders, real=real)
         self.link = EngineLink(shape_of(session.setup), plan, world, card)
         self.card = card
@@ -137,7 +136,7 @@ class Running(QObject):
         self._told = ()
         self._dropouts = 0
         self._heard_of = []
-        self._doubt("started anew")
+        self._doubt(STARTED)
         self._set("starting")
 
     def stop(self) -> None:
@@ -179,7 +178,7 @@ class Running(QObject):
             return
         asleep = slept_s()
         if asleep - self._asleep > SLEEP_S:
-            self._doubt("computer slept")
+            self._doubt(SLEPT)
             self.session.noticed.emit("The computer slept. Confirm the round trip before you rely on it.", "coral")
         self._asleep = asleep
         if not link.world.alive:
@@ -192,7 +191,8 @@ class Running(QObject):
         if link.running:
             if self.state != "running":
                 self._came_up(link)
-            if link.standby is None and time.monotonic() - self._up_since > STAND_BY_S:
+            ready = len(link.standbys)
+            if ready < STAND_BYS and time.monotonic() - self._up_since > STAND_BY_S * (1 + ready):
                 link.stand_by()
             if time.monotonic() - self._up_since > LISTEN_S:
                 link.listen()
@@ -220,7 +220,8 @@ class Running(QObject):
                 self.clips[part.id] = self._clips_now[part.id] - self._clips_from.get(part.id, 0)
         if self.card is not None:
             in_s, out_s = link.get(Head.CARD_IN_US) / 1e6, link.get(Head.CARD_OUT_US) / 1e6
-            self.session.see(reported_with_card(self.session.facts, setup.devices[self.card.device].id, in_s, out_s))
+            for i in self.card.devices:
+                self.session.see(reported_with(self.session.facts, setup.devices[i].id, in_s, out_s))
         missing = tuple(setup.devices[i].id for i in link.missing() if i < len(setup.devices))
         if missing != self.session.facts.missing or not self.session.facts.looked:
             self._missing_changed(missing)
@@ -235,7 +236,7 @@ class Running(QObject):
                 session.noticed.emit(text, "coral")
         for id in before:
             if id not in missing:
-                self._doubt("device rejoined", id)
+                self._doubt(REJOINED, id)
                 session.noticed.emit(f"{device_name(session.setup, id)} is back. Confirm its round trip.", "water")
 
     def count_clips_anew(self, part: str) -> None:
@@ -274,12 +275,11 @@ class Running(QObject):
         self._set("restarting")
         self.session.noticed.emit("The engine stopped. It is being started again with the same setup.", "coral")
         link.restart_engine()
-        self._doubt("engine restarted")
+        self._doubt(RESTARTED)
 
-    def _doubt(self, reason: str, only: str = "") -> None:
-        """What was measured on this clock (of all interfaces, or `only` of one) is unconfirmed from now on."""
-        devices = [d for d in self.session.setup.devices if d.kind == "interface" and only in ("", d.id)]
-        knowledge = self.session.knowledge.doubted(map(round_trip_key, devices), now(), reason)
+    def _doubt(self, event: str, only: str = "") -> None:
+        """What this spoils of all that was measured (with everything, or `only` one device) is unconfirmed from now on."""
+        knowledge = self.session.knowledge.doubted(spoiled_keys(self.session.setup, event, only), now(), event)
         if knowledge is not self.session.knowledge:
             self.session.learn(knowledge)
 
@@ -288,7 +288,7 @@ class Running(QObject):
         if self.dropouts != self._dropouts:
             self._heard_of.append((time.monotonic(), self.dropouts - self._dropouts))
             self._dropouts = self.dropouts
-            self._doubt("dropout")
+            self._doubt(DROPOUT)
 
     # Orders
 
@@ -375,6 +375,11 @@ class Running(QObject):
         if self.link is None:
             return 0
         return self.link.get(Head.LATE) + self.link.get(Head.MISSED) + self.link.get(Head.CARD_DROPOUTS)
+
+    @property
+    def cycle(self) -> int:
+        """Frames at a time that a device insists on, 0 where it takes what was asked for."""
+        return self.link.get(Head.CYCLE) if self.link is not None and self.state == "running" else 0
 
     def recent_dropouts(self) -> int:
         """Those of the last minute."""

@@ -14,8 +14,9 @@ from ..core.document.bundle import find_file, sound_files
 from ..core.document.copying import copy_whole
 from ..core.document.setup import Setup
 from ..core.document.setup_file import SUFFIX, SetupError, load, save
-from ..core.knowledge.evidence import Facts, Knowledge, Measurement, round_trip_key
+from ..core.knowledge.evidence import Facts, Knowledge, Measurement
 from ..core.knowledge.learned import now
+from ..core.knowledge.quantities import OPENED, spoiled_keys
 from ..core.timing.align import timing
 from ..core.timing.arrivals import Timing
 from ..core.timing.paths import Situation
@@ -182,8 +183,7 @@ class Session(QObject):
     ) -> None:  # fmt: skip
         """Another document, with nothing to undo. One that is not `saved` counts as changed."""
         self.setup = setup
-        keys = [round_trip_key(d) for d in setup.devices if d.kind == "interface"]
-        self.knowledge = (knowledge or Knowledge()).doubted(keys, now(), "opened again")
+        self.knowledge = (knowledge or Knowledge()).doubted(spoiled_keys(setup, OPENED), now(), OPENED)
         self.path, self.more_folders = path, more_folders
         self.facts = facts_of(setup)
         self.live = Live(moment=setup.moments[0].id if setup.moments else "")

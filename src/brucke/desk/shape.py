@@ -4,22 +4,22 @@ from pathlib import Path
 
 from ..core.document.presets import Shelf
 from ..ports.plug_ins.known import Register
-from .level import Levelling
-from .loudness import Targeting
-from .noise import Learning
-from .plug_ins import Plugging
-from .running import Running
+from .level import LevelFinder
+from .loudness import TargetFinder
+from .noise import NoiseLearner
+from .plug_ins import PlugInHosts
+from .running import LiveEngine
 from .session import Session
 
 
-class Shaping:
+class ShapeHelpers:
     """`home` is where presets and the names of plug-ins are kept."""
 
-    def __init__(self, session: Session, running: Running, home: Path):
-        self.learning = Learning(session, running)
-        self.levelling = Levelling(session, running)
-        self.targeting = Targeting(session, running)
-        self.plugging = Plugging(session, running, Register(home / "plug_ins.json"))
+    def __init__(self, session: Session, running: LiveEngine, home: Path):
+        self.learning = NoiseLearner(session, running)
+        self.levelling = LevelFinder(session, running)
+        self.targeting = TargetFinder(session, running)
+        self.plugging = PlugInHosts(session, running, Register(home / "plug_ins.json"))
         self.shelf = Shelf(home / "presets")
 
     def tick(self) -> None:

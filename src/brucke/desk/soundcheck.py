@@ -14,7 +14,7 @@ from ..core.knowledge.evidence import Facts
 from ..core.timing.paths import Situation
 from ..ports.devices.computer import computer_facts
 from ..words.soundcheck import mend_text, what_text
-from .running import Running
+from .running import LiveEngine
 from .session import Session
 
 AFTER_CHANGE_MS = 120
@@ -22,12 +22,12 @@ WINDOW_S = 3.0
 LISTEN_S = 12.0
 
 
-class Checking(QObject):
+class SoundcheckRun(QObject):
     """`results` are those of all checks; `listening` while it listens, `share` how far it is."""
 
     changed = pyqtSignal()
 
-    def __init__(self, session: Session, running: Running):
+    def __init__(self, session: Session, running: LiveEngine):
         super().__init__()
         self.session, self.running = session, running
         self.results: list[Result] = []

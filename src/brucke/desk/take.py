@@ -17,8 +17,8 @@ from ..core.timing.paths import Situation
 from ..ports.sounds.segments import read_segments, read_track
 from ..takes.judging import judge
 from ..takes.take import Take, TakeError, far_ends_in, load_take, save_take
-from .recorder import Recording, can_write, own_folder
-from .running import Running
+from .recorder import RecorderWatch, can_write, own_folder
+from .running import LiveEngine
 from .session import Session
 
 PROOF_S = 30.0
@@ -34,14 +34,14 @@ def minutes_text(seconds: float) -> str:
     return f"{int(seconds) // 60}:{int(seconds) % 60:02d}"
 
 
-class Taking(QObject):
+class TakeRecorder(QObject):
     """`state`: idle, recording, finishing, proving; `proof_take` while one from the top is made. Takes in the order they
     were made, newest last."""
 
     changed = pyqtSignal()
     proved = pyqtSignal()
 
-    def __init__(self, session: Session, running: Running, seconds: float = PROOF_S):
+    def __init__(self, session: Session, running: LiveEngine, seconds: float = PROOF_S):
         super().__init__()
         self.session, self.running, self.seconds = session, running, seconds
         self.state = "idle"
@@ -50,7 +50,7 @@ class Taking(QObject):
         self.chosen = -1
         self.against = -1
         self.share = 0.0
-        self.recording = Recording(session.noticed.emit, self._elsewhere)
+        self.recording = RecorderWatch(session.noticed.emit, self._elsewhere)
         self._folder = Path()
         self._begin = 0.0
         self._given = False

@@ -9,7 +9,8 @@ from msgspec.structs import replace
 
 from ..core.document.setup import Setup
 from ..core.knowledge.evidence import Facts, Knowledge
-from ..core.knowledge.learned import measuring_pair, now, picture_measurements, round_trip_measurement
+from ..core.knowledge.learned import measurement, now, picture_measurements
+from ..core.knowledge.quantities import ROUND_TRIP
 from ..core.measure.round_trip import Refusal, RoundTrip, round_trip
 from ..core.timing.align import align, timing
 from ..core.timing.arrivals import Timing
@@ -68,10 +69,9 @@ def rehearse(
     progress: Progress, planted: Mapping[str, float] | None = None,
 ) -> Rehearsal:  # fmt: skip
     """`planted` are parts that arrive later than anything says, in seconds. RehearsalError where the setup has nothing to measure with, or measuring is refused."""
-    pair = measuring_pair(setup)
-    if pair is None:
+    way = ROUND_TRIP.way(setup)
+    if way is None:
         raise RehearsalError("no interface carries both a monitor and a part, so no round trip can be measured")
-    device, listener, capture = pair
     truth = replace_truth(invent(setup, seed, exact), late_s=dict(planted or {}))
     facts = Facts(reported_s=reports(setup, truth))
     sources = {id: mono(s) for id, s in sounds.items()}
@@ -85,7 +85,7 @@ def rehearse(
     progress(0.45, "measuring the round trip")
     session.world.cable = "plugged"
     session.run(0.1)
-    measured = session.measure(listener, capture)
+    measured = session.measure(way.listener, way.capture)
     session.world.cable = "unplugged"
     if measured is None:
         raise RehearsalError("measuring was refused", Refusal("on_air"))
@@ -93,7 +93,7 @@ def rehearse(
     found = round_trip(stimulus, recording, 4, spacing, setup.rate_hz, SEARCH_S)
     if isinstance(found, Refusal):
         raise RehearsalError("the round trip could not be measured", found)
-    knowledge = knowledge.with_measurement(round_trip_measurement(setup, device, found, "sweeps"))
+    knowledge = knowledge.with_measurement(measurement(ROUND_TRIP, setup, way.ids, found, "sweeps"))
     knowledge = picture_measurements(Situation(before.setup, knowledge, facts), before.proof)
 
     aligned = align(Situation(setup, knowledge, facts))

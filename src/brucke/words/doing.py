@@ -1,7 +1,7 @@
 """What a processor does, as one sentence in words and numbers; and what it does just now, while it runs."""
 
-from ..core.processors import (
-    RANGES,
+from ..core.sound.processors import (
+    Band,
     Compressor,
     DeEsser,
     Equaliser,
@@ -24,8 +24,8 @@ HELD_DB = 0.1  # less is at rest
 MOST_BANDS = 2
 
 
-def _value(p: object, of: str, field: str) -> str:
-    return value_text(float(getattr(p, field)), RANGES[of][field])
+def _value(p: Processor | Band, field: str) -> str:
+    return value_text(float(getattr(p, field)), p.RANGES[field])
 
 
 def _amount(db: float) -> str:
@@ -43,7 +43,7 @@ def doing_text(p: Processor) -> str:
                 _("takes “{name}” out of the sound").format(name=p.profile) if p.profile else _("no noise learnt yet")
             )
         case HighPass():
-            return _("nothing below {hz}").format(hz=_value(p, "HighPass", "frequency_hz"))
+            return _("nothing below {hz}").format(hz=_value(p, "frequency_hz"))
         case Gate():
             return _("closed below {db}").format(db=db_text(held(p, "threshold_db")))
         case Equaliser():
@@ -55,7 +55,7 @@ def doing_text(p: Processor) -> str:
         case Thickening():
             return _("{n} voices beside it, {ms:g} ms later").format(n=p.voices, ms=held(p, "delay_ms"))
         case DeEsser():
-            return _("holds back sharp s sounds above {hz}").format(hz=_value(p, "DeEsser", "frequency_hz"))
+            return _("holds back sharp s sounds above {hz}").format(hz=_value(p, "frequency_hz"))
         case Gain():
             gain = held(p, "gain_db")
             return _("as loud as it comes") if abs(gain) < 0.05 else f"{_amount(gain)} {_('louder') if gain > 0 else _('softer')}"  # fmt: skip
@@ -73,7 +73,7 @@ def _equaliser_text(p: Equaliser) -> str:
         return _("changes nothing yet")
     said = [
         (_("{db} more at {hz}") if b.gain_db > 0 else _("{db} less at {hz}")).format(
-            db=_amount(b.gain_db), hz=_value(b, "Band", "frequency_hz")
+            db=_amount(b.gain_db), hz=_value(b, "frequency_hz")
         )
         for b in sorted(moved, key=lambda b: b.frequency_hz)
     ]

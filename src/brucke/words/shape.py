@@ -1,49 +1,10 @@
-"""Processors and their parameters in words. No screen here."""
+"""What Shape says: parameters with their values, loudness, plug-ins. No screen here."""
 
-from ..core.processors import (
-    RANGES,
-    Band,
-    Compressor,
-    DeEsser,
-    Equaliser,
-    Gain,
-    Gate,
-    HighPass,
-    Limiter,
-    Multiband,
-    NoiseRemoval,
-    PlugIn,
-    Processor,
-    Range,
-    Thickening,
-)
-from .timing import MINUS, PROCESSOR_NAMES, db_text
+from ..core.sound.processors import Band, Equaliser, Multiband, NoiseRemoval, PlugIn, Processor, Range
+from .processors import CHOICES, FIELDS, SHAPES
+from .timing import MINUS, db_text
 from .translation import _
 
-# code: a new one of the kind, and what it is for.
-KINDS: dict[str, tuple[Processor, str]] = {
-    "noise_removal": (NoiseRemoval(), _("takes learned noise out")),
-    "high_pass": (HighPass(), _("takes away rumble")),
-    "gate": (Gate(), _("silent when nobody sounds")),
-    "equaliser": (Equaliser(), _("darker, brighter, clearer")),
-    "compressor": (Compressor(), _("evens out loud and soft")),
-    "multiband": (Multiband(), _("evens out low, middle and high apart")),
-    "thickening": (Thickening(), _("a fuller sound")),
-    "de_esser": (DeEsser(), _("holds back sharp s sounds")),
-    "gain": (Gain(), _("louder or softer")),
-    "limiter": (Limiter(), _("nothing above its ceiling")),
-}
-FIELDS = {
-    "frequency_hz": _("frequency"), "threshold_db": _("threshold"), "attack_ms": _("attack"), "hold_ms": _("stay open"),
-    "release_ms": _("release"), "range_db": _("range"), "ratio": _("ratio"), "knee_db": _("knee"),
-    "make_up_db": _("make-up"), "gain_db": _("gain"), "ceiling_db": _("ceiling"), "q": _("narrowness"),
-    "strength_percent": _("strength"), "floor_db": _("floor"), "smoothing_percent": _("smoothing"), "low_hz": _("low up to"), "high_hz": _("high from"),
-    "low_threshold_db": _("low threshold"), "middle_threshold_db": _("middle threshold"),
-    "high_threshold_db": _("high threshold"), "link_percent": _("together"), "low_gain_db": _("low gain"),
-    "middle_gain_db": _("middle gain"), "high_gain_db": _("high gain"), "delay_ms": _("later by"),
-    "depth_ms": _("wanders by"), "wander_hz": _("wanders at"), "level_db": _("level"),
-}  # fmt: skip
-SHAPES = {"low_shelf": _("low shelf"), "bell": _("bell"), "high_shelf": _("high shelf")}
 WINDOWS_WORDS = {"long": _("long"), "middle": _("middle"), "short": _("short")}
 PRESET_NAMES = {
     "speech": _("speech"), "singing": _("singing"), "bowed": _("bowed strings"), "plucked": _("plucked strings"),
@@ -51,17 +12,6 @@ PRESET_NAMES = {
 }  # fmt: skip
 LOUDNESS_WORDS = (_("momentary"), _("short-term"), _("integrated"), _("true peak"))
 SHOWN = 3  # parameters that stand on a card
-
-
-def kind_of(p: Processor) -> str:
-    return str(p.__struct_config__.tag)
-
-
-def processor_name(p: Processor) -> str:
-    if isinstance(p, PlugIn):
-        return p.name[:32]
-    name = PROCESSOR_NAMES[kind_of(p)]
-    return name[0].upper() + name[1:]
 
 
 def value_text(value: float, r: Range) -> str:
@@ -75,7 +25,7 @@ def value_text(value: float, r: Range) -> str:
 
 
 def _band_text(b: Band) -> str:
-    return f"{value_text(b.frequency_hz, RANGES['Band']['frequency_hz'])} {db_text(b.gain_db)}"
+    return f"{value_text(b.frequency_hz, b.RANGES['frequency_hz'])} {db_text(b.gain_db)}"
 
 
 def shown_values(p: Processor) -> list[tuple[str, str]]:
@@ -85,16 +35,12 @@ def shown_values(p: Processor) -> list[tuple[str, str]]:
         return [(SHAPES[b.shape], _band_text(b)) for b in moved[:SHOWN]]
     if isinstance(p, PlugIn):
         return [(x.name[:16], f"{x.value:.0%}".replace("%", " %")) for x in p.parameters[:SHOWN]]
-    fields = RANGES[type(p).__name__]
-    rows = [(FIELDS[f], value_text(float(getattr(p, f)), r)) for f, r in fields.items()]
+    chosen = [(CHOICES[f][0], CHOICES[f][1].format(n=getattr(p, f))) for f in p.CHOICES]
+    rows = [*chosen, *((FIELDS[f], value_text(float(getattr(p, f)), r)) for f, r in p.RANGES.items())]
     if isinstance(p, NoiseRemoval):
         rows = [(_("profile"), p.profile or _("none yet")), *rows]
     if isinstance(p, Multiband):
         rows = [rows[i] for i in (0, 1, 5)]
-    if isinstance(p, Thickening):
-        rows = [(_("voices"), str(p.voices)), *rows]
-    if isinstance(p, HighPass):
-        rows.append((_("slope"), _("{db} dB an octave").format(db=p.slope_db)))
     return rows[:SHOWN]
 
 

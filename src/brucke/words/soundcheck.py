@@ -7,7 +7,7 @@ from ..core.checks.soundcheck import Result
 from ..core.document.setup import Setup
 from ..core.findings import Finding, Value
 from ..core.timing.paths import Situation
-from .timing import day_text, device_name, finding_text, listener_name, part_name
+from .timing import QUANTITIES, day_text, device_name, finding_text, listener_name, part_name
 from .translation import _
 
 CHECK_TITLES = {
@@ -163,17 +163,17 @@ _TEXTS = {
         _("Bring it up to −12 dB"),
     ),
     "not_measured": (
-        _("The round trip of {device} was never measured."),
+        _("The {quantity} of {device} was never measured."),
         _("Until then every time here is calculated, and may be milliseconds off."),
         _("Measure it now"),
     ),
     "stale": (
-        _("What was measured of {device} no longer counts."),
+        _("The {quantity} of {device} as it was measured no longer counts."),
         _("Rate, buffers or the device changed since."),
         _("Measure it again"),
     ),
     "unconfirmed": (
-        _("The round trip of {device} counts as measured on {day}."),
+        _("The {quantity} of {device} counts as measured on {day}."),
         _("Something was restarted or dropped out since. One quiet sweep says whether it is still so."),
         _("Confirm it"),
     ),
@@ -218,6 +218,8 @@ def _values(setup: Setup, f: Finding) -> dict[str, Value]:
         values.update(_doubled_words(setup, f))
     elif f.code in ("out_of_step", "picture_first"):
         values["ms"] = abs(float(values["ms"]))
+    if "quantity" in values:
+        values["quantity"] = QUANTITIES[str(values["quantity"])]
     if "date" in values:
         values["day"] = day_text(str(values["date"]))
     if f.code == "out_of_step":

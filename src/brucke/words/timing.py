@@ -9,6 +9,7 @@ from ..core.knowledge.evidence import Facts, Measurement
 from ..core.timing.arrivals import ListenerTiming, RouteTiming, Timing, Unjudged
 from ..core.timing.paths import Stage
 from ..core.timing.verdicts import CALL_GOOD_S, CALL_LIMIT_S, OWN_SOUND_COMFORTABLE_S, OWN_SOUND_LIMIT_S
+from .processors import PROCESSOR_NAMES
 from .translation import _
 
 MINUS = "−"
@@ -275,12 +276,8 @@ def stage_text(setup: Setup, s: Stage) -> str:
             return s.detail
 
 
-PROCESSOR_NAMES = {
-    "noise_removal": _("room noise"), "high_pass": _("high-pass"), "gate": _("gate"), "equaliser": _("equaliser"), "compressor": _("compressor"),
-    "multiband": _("multiband compressor"), "thickening": _("thickening"), "de_esser": _("de-esser"),
-    "gain": _("gain"), "limiter": _("limiter"), "plug_in": _("plug-in"),
-}  # fmt: skip
-
+# What is measured, by its code.
+QUANTITIES = {"round_trip": _("round trip"), "picture": _("picture")}
 
 SHORT_STAGES = {
     "capture": _("in"),
@@ -359,6 +356,7 @@ MEASURE_REFUSALS = {
     "no_match": _("no match: what came back is not the measuring sound. Check the cable and the level, and keep the room quiet."),
     "two_arrivals": _("two arrivals of the same strength, {second_ms:.1f} ms apart. Is direct monitoring left on? Switch it off."),
     "disagree": _("the repeats disagree by {spread_frames:.1f} frames. Something in between changes its latency; close other programs and measure again."),
+    "lost": _("{lost:.0f} blocks were lost in the middle, again and again. Something keeps this computer too busy; end it, or take larger buffers."),
     "on_air": _("you are on air. Nothing is measured while others listen; close them first."),
     "cancelled": _("stopped. Nothing was kept."),
     "no_capture": _("no part comes in on this interface, so there is nothing to measure with."),

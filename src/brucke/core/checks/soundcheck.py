@@ -8,8 +8,8 @@ from itertools import pairwise
 from typing import Literal
 
 from ..document.setup import Device, Listener, Part, Setup
-from ..findings import Finding
-from ..knowledge.evidence import device_fingerprint, round_trip_key
+from ..findings import Finding, Value
+from ..knowledge.quantities import QUANTITIES
 from ..routing.doubled import doubled
 from ..routing.ways import Loop, carries, loops
 from ..timing.align import timing
@@ -318,22 +318,16 @@ def _muted(known: Known) -> Iterator[Finding]:
 
 
 def _evidence(known: Known) -> Iterator[Finding]:
-    for d in known.setup.devices:
-        if d.kind == "interface" and _round_trip_possible(known.setup, d):
-            key = round_trip_key(d)
-            if known.knowledge.newest(key) is None:
-                yield Finding(code="not_measured", device=d.id)
-                continue
-            counts = known.knowledge.good(key, device_fingerprint(known.setup, d))
-            if counts is None:
-                yield Finding(code="stale", device=d.id)
+    for quantity in QUANTITIES:
+        for ids in (way.ids for way in quantity.ways(known.setup)):
+            what: dict[str, Value] = {"quantity": quantity.code}
+            counts = known.knowledge.counting(quantity, known.setup, *ids)
+            if known.knowledge.newest(quantity.key(*ids)) is None:
+                yield Finding(code="not_measured", device=ids[0], values=what)
+            elif counts is None:
+                yield Finding(code="stale", device=ids[0], values=what)
             elif known.knowledge.unconfirmed(counts):
-                yield Finding(code="unconfirmed", device=d.id, needs="look", values={"date": counts.date})
-
-
-def _round_trip_possible(setup: Setup, device: Device) -> bool:
-    monitor = any(x.kind == "monitor" and x.device == device.id for x in setup.listeners)
-    return monitor and any(p.device == device.id and p.channels for p in setup.parts)
+                yield Finding(code="unconfirmed", device=ids[0], needs="look", values={**what, "date": counts.date})
 
 
 def _in_step(known: Known) -> Iterator[Finding]:

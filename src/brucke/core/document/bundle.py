@@ -82,7 +82,7 @@ def import_bundle(path: Path, home: Path) -> Path:
     except OSError as e:
         raise SetupError(f"{path.name}: the file: {(e.strerror or str(e)).lower()}") from None
     except DAMAGED as e:
-        raise SetupError(f"{path.name}: the file: not an exported setup, or damaged ({e})") from None
+        raise SetupError(f"{path.name}: the file: not an exported setup, or damaged ({printable(str(e))})") from None
     finally:
         if partly is not None:
             shutil.rmtree(partly, ignore_errors=True)

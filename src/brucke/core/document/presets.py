@@ -10,7 +10,7 @@ import msgspec
 from msgspec.structs import replace
 
 from ..edits.chain_edits import Chain, chain_of, set_chain
-from ..processors import (
+from ..sound.processors import (
     Band,
     Compressor,
     DeEsser,

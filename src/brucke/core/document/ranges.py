@@ -11,8 +11,8 @@ from typing import Any
 
 import msgspec
 
-from ..processors import RANGES as PROCESSOR_RANGES
-from ..processors import Range
+from ..sound.processors import RANGES as PROCESSOR_RANGES
+from ..sound.processors import Range
 
 ID = re.compile(r"[a-z0-9_-]{1,64}\Z")
 MAX_NAME = 200

@@ -8,8 +8,8 @@ from typing import Literal
 
 import msgspec
 
-from ..processors import Processor
 from ..sound.noise_profile import NoiseProfile
+from ..sound.processors import Processor
 from .ranges import MAX_DELAY_S as MAX_DELAY_S
 
 PartKind = Literal["lead", "follower", "far_end", "picture"]
@@ -25,6 +25,7 @@ Policy = Literal["in_step", "least_delay"]
 Version = Literal["A", "B"]
 
 IN_THE_ROOM = "room"
+OF_THIS_COMPUTER = "desktop"  # the `card` of a device that the desktop's sound server carries
 MAX_PARTS = 64
 MAX_LISTENERS = 16
 MAX_CHANNELS = 16

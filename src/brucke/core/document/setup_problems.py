@@ -5,7 +5,8 @@ from datetime import datetime
 from pathlib import Path
 
 from ..knowledge.evidence import Knowledge
-from ..processors import (
+from ..sound.noise_profile import profile_problems
+from ..sound.processors import (
     MAX_BANDS,
     MAX_PLUG_IN_FRAMES,
     MAX_PLUG_INS,
@@ -15,7 +16,6 @@ from ..processors import (
     PlugIn,
     Processor,
 )
-from ..sound.noise_profile import profile_problems
 from .ranges import RATES_HZ, id_problem, number_problem, printable, range_problems
 from .setup import IN_THE_ROOM, MAX_CHANNELS, MAX_SIDES, Listener, Part, Setup
 

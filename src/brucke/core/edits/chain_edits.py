@@ -8,8 +8,8 @@ from typing import Any
 from msgspec.structs import replace
 
 from ..document.setup import Listener, Part, Setup
-from ..processors import MAX_PLUG_INS, MAX_SLOTS, Gain, Limiter, NoiseRemoval, PlugIn, Processor, held
 from ..sound.noise_profile import NoiseProfile
+from ..sound.processors import MAX_PLUG_INS, MAX_SLOTS, Gain, Limiter, NoiseRemoval, PlugIn, Processor, held
 from .part_edits import change_part
 
 Chain = tuple[Processor, ...]

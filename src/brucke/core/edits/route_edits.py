@@ -9,7 +9,7 @@ from typing import Any
 from msgspec.structs import replace
 
 from ..document.ranges import held_to
-from ..document.setup import MapPoint, Route, Setup
+from ..document.setup import OF_THIS_COMPUTER, DeviceKind, MapPoint, Route, Setup
 from ..routing.maps import effective_map, shifted_map
 from ..routing.ways import own_return
 
@@ -206,3 +206,19 @@ def change_device(setup: Setup, device: str, **fields: Any) -> Setup:
 def let_lead(setup: Setup, device: str) -> Setup:
     """This device sets the clock, and no other."""
     return replace(setup, devices=tuple(replace(d, sets_clock=d.id == device) for d in setup.devices))
+
+
+# What a desktop's sound server can carry: the rest is our own, or has no sound.
+_THERE: tuple[DeviceKind, ...] = ("interface", "call", "stream", "program", "workstation", "computer")
+
+
+def put_on_this_computer(setup: Setup) -> Setup:
+    """Every device that can be is of this computer. What we make there for others is in the same cycle as the engine, so it
+    has no buffer of its own; the interface has one block each way, and whatever it really has is measured."""
+    devices = []
+    for d in setup.devices:
+        if d.kind in _THERE:
+            frames = setup.block_frames if d.kind == "interface" else 0
+            d = replace(d, card=OF_THIS_COMPUTER, buffer_frames=frames, buffers=1, rate_hz=setup.rate_hz)
+        devices.append(d)
+    return replace(setup, devices=tuple(devices))

@@ -6,13 +6,13 @@ unconfirmed: it still counts, and is never called simply measured until it was c
 the numbers they were given when they came, never that of the time of day: clocks are set back.
 """
 
-import hashlib
 from collections.abc import Iterable
 from typing import Literal
 
 import msgspec
 
-from ..document.setup import Device, Setup
+from ..document.setup import Setup
+from .quantities import Measured
 
 EvidenceKind = Literal["measured", "unconfirmed", "calculated", "entered"]
 
@@ -97,6 +97,10 @@ class Knowledge(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
         fits = (m for m in self.measurements if m.key == key and m.fingerprint == fingerprint)
         return max(fits, key=lambda m: m.sequence, default=None)
 
+    def counting(self, quantity: Measured, setup: Setup, *ids: str) -> Measurement | None:
+        """The newest measurement of a quantity in a setup that counts."""
+        return self.good(quantity.key(*ids), quantity.fingerprint(setup, *ids))
+
     def unconfirmed(self, m: Measurement) -> bool:
         """Whether something came after `m` that may have moved what it measured."""
         return any(s.key == m.key and s.sequence > m.sequence for s in self.spoils)
@@ -131,35 +135,3 @@ class Facts(msgspec.Struct, frozen=True, kw_only=True):
     muted: tuple[str, ...] = ()
     free_bytes: int | None = None
     may_sleep: bool | None = None
-
-
-def round_trip_key(device: Device) -> str:
-    return f"round_trip:{device.id}"
-
-
-def picture_key(part: str, listener: str) -> str:
-    return f"picture:{part}:{listener}"
-
-
-def _digest(*what: object) -> str:
-    return hashlib.sha256(repr(what).encode()).hexdigest()[:12]
-
-
-def device_fingerprint(setup: Setup, device: Device) -> str:
-    """Changes with whatever a round trip of `device` depends on."""
-    return _digest(
-        setup.rate_hz,
-        setup.block_frames,
-        device.id,
-        device.rate_hz,
-        device.buffer_frames,
-        device.buffers,
-        *([device.card] if device.card else []),
-    )
-
-
-def picture_fingerprint(setup: Setup, part: str, listener: str) -> str:
-    """Changes with whatever the picture's own latency depends on: its camera and the stream."""
-    camera = setup.device(setup.part(part).device)
-    service = setup.device(setup.listener(listener).device)
-    return _digest(camera, service)

@@ -11,9 +11,9 @@ import math
 
 import numpy as np
 
+from .chain import run_chain
 from .compiled import njit
-from .parameters import PARAMS
-from .processors import run_chain
+from .processors.base import PARAMS
 
 TOGETHER = 8  # routes whose sound is fetched at once
 FALL_BACK_S = 0.08  # how fast a held peak is let go

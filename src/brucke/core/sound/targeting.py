@@ -4,10 +4,11 @@ import numpy as np
 import numpy.typing as npt
 from msgspec.structs import replace
 
-from ..processors import MAX_PLUG_INS, RANGES, Processor
+from .chain import run_chain
 from .loudness import PowerSteps, integrated_lufs
-from .parameters import latency_frames, pack
-from .processors import MAX_SLOTS, MEMORY, STATE, run_chain
+from .packing import latency_frames, pack
+from .processors import Gain, Processor
+from .processors.base import MAX_PLUG_INS, MAX_SLOTS, MEMORY, STATE
 
 F32 = npt.NDArray[np.float32]
 BLOCK = 1024
@@ -58,7 +59,7 @@ def gain_for_target(
         changed = replace(chain[slot], gain_db=gain_db)
         return loudness_of(through((*chain[:slot], changed, *chain[slot + 1 :]), into, rate_hz) + past, rate_hz)
 
-    low, high = RANGES["Gain"]["gain_db"].low, RANGES["Gain"]["gain_db"].high
+    low, high = Gain.RANGES["gain_db"].low, Gain.RANGES["gain_db"].high
     gain, found = 0.0, reached(0.0)
     for _ in range(TURNS):
         if not np.isfinite(found) or abs(found - target_lufs) < CLOSE_LU:

@@ -13,13 +13,9 @@ from ..knowledge.evidence import (
     Facts,
     Knowledge,
     Measurement,
-    device_fingerprint,
-    picture_fingerprint,
-    picture_key,
-    round_trip_key,
 )
-from ..processors import Processor
-from ..sound.parameters import processor_latency_frames
+from ..knowledge.quantities import PICTURE, ROUND_TRIP, Measured
+from ..sound.processors import Processor
 from ..units import buffer_seconds, speed_of_sound
 from .delays import delay_frames
 from .quantity import Quantity, total
@@ -55,8 +51,9 @@ class Situation:
     def in_force(self) -> Moment | None:
         return self.setup.moment(self.moment)
 
-    def round_trip(self, device: Device) -> Measurement | None:
-        return self.knowledge.good(round_trip_key(device), device_fingerprint(self.setup, device))
+    def measured(self, quantity: Measured, *ids: str) -> Measurement | None:
+        """What counts of it, confirmed or not."""
+        return self.knowledge.counting(quantity, self.setup, *ids)
 
     def standing(self, m: Measurement) -> EvidenceKind:
         return "unconfirmed" if self.knowledge.unconfirmed(m) else "measured"
@@ -73,7 +70,7 @@ def _interface_stage(known: Situation, device: Device, code: str, sign: float) -
     opposite in the two directions, so it vanishes from every round trip.
     """
     buffers = buffer_seconds(device.buffer_frames, device.buffers, device.rate_hz)
-    measured = known.round_trip(device)
+    measured = known.measured(ROUND_TRIP, device.id)
     if measured is None:
         reported = known.facts.reported_s.get(f"{device.id}:{'in' if code == 'capture' else 'out'}", buffers)
         return Stage(code, Quantity(reported, {f"{code}:{device.id}": UNMEASURED_CONVERTER_S}), "calculated", device.id)
@@ -151,8 +148,8 @@ def picture_stages(known: Situation, part: Part, listener: Listener) -> list[Sta
     camera = known.setup.device(part.device)
     period = 1.0 / camera.pictures_per_s
     service = _service_stage(known, known.setup.device(listener.device))
-    key = picture_key(part.id, listener.id)
-    measured = known.knowledge.good(key, picture_fingerprint(known.setup, part.id, listener.id))
+    key = PICTURE.key(part.id, listener.id)
+    measured = known.measured(PICTURE, part.id, listener.id)
     if measured is None:
         return [
             Stage("camera", Quantity(period, {f"camera:{camera.id}": period / 2}), "calculated", camera.id),
@@ -170,7 +167,7 @@ def picture_stages(known: Situation, part: Part, listener: Listener) -> list[Sta
 
 def _processor_stage(p: Processor, setup: Setup) -> Stage:
     """Known to the frame."""
-    latency = Quantity(processor_latency_frames(p, setup.block_frames) / setup.rate_hz)
+    latency = Quantity(p.costs_frames(setup.block_frames) / setup.rate_hz)
     return Stage("processor", latency, "calculated", str(p.__struct_config__.tag))
 
 

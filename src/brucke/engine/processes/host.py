@@ -15,10 +15,11 @@ from typing import Any
 import msgspec
 import numpy as np
 
-from ...ports.devices.card import CardPort, Wiring
+from ...ports.devices.opening import Wiring
 from ...ports.devices.port import Port
 from ...ports.devices.rings import RingPort
 from ..step.beside import SENT, SharedBeside
+from ..step.door import Doors
 from ..step.noise import NoiseStage
 from ..step.runner import MeasureOrder, Runner
 from .channel import Channel
@@ -42,8 +43,9 @@ class Host:
             region.sound("in_ring"), region.sound("out_ring"), region.head, Head.OUT_BLOCKS, Head.IN_BLOCKS,
             shape.block, shape.rate,
         )  # fmt: skip
-        self.card = wiring
-        self.port: Port = CardPort(wiring, rings, shape.block, shape.rate, self._card_says) if wiring else rings
+        self.wiring = wiring
+        self.port: Port = wiring.port(rings, shape.block, shape.rate, self._device_says) if wiring else rings
+        self.door, self.doors = plan.door, Doors(shape, plan.door)
         self.captures = np.zeros((shape.captures, shape.block), np.float32)
         self.record = region.sound("record_ring")
         self.chained = region.sound("chain_ring")
@@ -56,6 +58,7 @@ class Host:
         number, plan = region.read_plan()
         if number != self.adopted:
             self.adopted = number
+            self.door, self.doors = plan.door, Doors(region.shape, plan.door)
             self.runner.begin_with(plan)
         told: Any = region["plug_ins"]
         told[:, SENT] += 1  # nothing that was done for another engine counts
@@ -77,12 +80,13 @@ class Host:
         region.set(Head.MISSED, self.rings.missed)
         return True
 
-    def _card_says(self, missing: bool, in_s: float, out_s: float, dropouts: int) -> None:
-        assert self.card is not None
-        self.region["missing"][self.card.device] = missing
+    def _device_says(self, missing: bool, in_s: float, out_s: float, dropouts: int, cycle: int) -> None:
+        assert self.wiring is not None
+        self.region["missing"][list(self.wiring.devices)] = missing
         self.region.set(Head.CARD_IN_US, round(in_s * 1e6))
         self.region.set(Head.CARD_OUT_US, round(out_s * 1e6))
         self.region.set(Head.CARD_DROPOUTS, dropouts)
+        self.region.set(Head.CYCLE, cycle)
 
     def be_prompt(self) -> None:
         gc.collect()
@@ -106,9 +110,10 @@ class Host:
             self.started = self.started or region.get(Head.WORLD_STATE) == 1
         if region.get(Head.PLAN_WRITTEN) != self.adopted:
             self.adopted, plan = region.read_plan()
+            self.door = plan.door
             runner.adopt(plan)
             region.set(Head.PLAN_ADOPTED, self.adopted)
-        self.port.write(runner.step(self.captures))
+        self.port.write(self.doors.let_out(runner.step(self.captures), self.door))
         self._publish()
 
     def _publish(self) -> None:

@@ -5,6 +5,7 @@ Three children share one region: the engine (block path), the recorder, and what
 goes on; the others notice nothing but the gap.
 """
 
+import contextlib
 import os
 import subprocess
 import sys
@@ -17,14 +18,15 @@ import numpy as np
 import numpy.typing as npt
 
 from ...core.measure.stimulus import StimulusKind, stimulus
-from ...core.processors import MAX_PLUG_INS
-from ...ports.devices.card import Wiring
+from ...core.sound.processors import MAX_PLUG_INS
+from ...ports.devices.opening import Wiring
 from ..step.beside import ABSENT, DONE, STATE
 from ..step.plan import F32, Plan, Shape
 from .channel import Channel
 from .region import Head, Region, chain_frames, record_frames, shape_text
 
 LOUDNESS_SILENT_S = 10.0  # it runs at low priority: a busy machine is not a hanging one
+HURRY = -10  # how nice an engine is that has to be ready soon
 MEASURE_WORDS = {0: "", 1: "fading", 2: "sounding", 3: "done", 4: "refused"}
 
 
@@ -63,7 +65,7 @@ class EngineLink:
         for name in ("loudness", "chain_loudness"):
             self.region.sound(name)[:] = -np.inf
         self.restarts = 0
-        self.standby: Child | None = None
+        self.standbys: list[Child] = []  # the one that has waited longest first
         self.loudness: Child | None = None
         # The engine first: it takes longest to be ready.
         self.engine = self._spawn("engine", "brucke.engine.processes.host", *self._engine_arguments)
@@ -80,9 +82,9 @@ class EngineLink:
     def watch_helpers(self) -> list[str]:
         """Those beside the engine that are gone or do nothing are started anew; which they were."""
         found = []
-        if self.standby is not None and not self.standby.alive:
-            self._end(self.standby)
-            self.standby = None
+        for gone in [s for s in self.standbys if not s.alive]:
+            self._end(gone)
+            self.standbys.remove(gone)
             self.stand_by()
             found.append("standby")
         silent = (time.monotonic_ns() - self.region.get(Head.LOUDNESS_NS)) / 1e9
@@ -93,10 +95,14 @@ class EngineLink:
             found.append("loudness")
         return found
 
-    def stand_by(self) -> None:
-        """A second engine that is ready and waits, so that a death is short."""
-        if self.standby is None:
-            self.standby = self._spawn("standby", "brucke.engine.processes.host", *self._engine_arguments)
+    def stand_by(self, hurry: bool = False) -> None:
+        """One engine more that gets ready and waits, so that a death is short; in a `hurry` before others, as far as this
+        user may."""
+        child = self._spawn("standby", "brucke.engine.processes.host", *self._engine_arguments)
+        self.standbys.append(child)
+        if hurry:
+            with contextlib.suppress(OSError):
+                os.setpriority(os.PRIO_PROCESS, child.process.pid, HURRY)
 
     def _spawn(self, role: str, module: str, *arguments: str) -> Child:
         channel, theirs = Channel.pair()
@@ -134,11 +140,14 @@ class EngineLink:
         self.region.set(Head.MEASURE_STATE, 0)
         self.region.set(Head.BACK, -1)
         self.restarts += 1
-        ready = self.standby if self.standby is not None and self.standby.alive else None
         self.engine.process.kill()
         self.engine.process.wait()
+        while self.standbys and not self.standbys[0].alive:
+            self._end(self.standbys.pop(0))
+        ready = self.standbys.pop(0) if self.standbys else None
+        if ready is not None:
+            self.stand_by(hurry=True)  # the next death may come before it is its turn
         self.engine = ready or self._spawn("engine", "brucke.engine.processes.host", *self._engine_arguments)
-        self.standby = None
         self.engine.channel.send("go")
 
     def get(self, field: Head) -> int:
@@ -335,7 +344,7 @@ class EngineLink:
         """End every child and give the memory back."""
         for place in list(self.plug_ins):
             self.stop_plug_in(place)
-        children = [c for c in (self.engine, self.standby, self.recorder, self.loudness, self.world) if c is not None]
+        children = [c for c in (self.engine, *self.standbys, self.recorder, self.loudness, self.world) if c is not None]
         for child in children:
             child.channel.send("quit")
         until = time.monotonic() + 3

@@ -13,8 +13,8 @@ from typing import Any
 import msgspec
 import numpy as np
 
-from ...core.processors import Processor
 from ...core.sound.loudness import STEP_S, LoudnessMeter, PowerSteps, compared_lufs
+from ...core.sound.processors import Processor
 from ..step.plan import F32
 from .channel import Channel
 from .region import Head, Region, attach, chain_frames, record_frames

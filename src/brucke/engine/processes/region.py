@@ -14,9 +14,9 @@ import msgspec
 import numpy as np
 import numpy.typing as npt
 
-from ...core.processors import MAX_PLUG_INS, MAX_SLOTS
 from ...core.sound.noise_profile import BINS
-from ...core.sound.parameters import PARAMS
+from ...core.sound.processors import MAX_PLUG_INS, MAX_SLOTS
+from ...core.sound.processors.base import PARAMS
 from ..step.plan import F32, Plan, Shape
 
 PORT_BLOCKS = 64
@@ -56,6 +56,7 @@ class Head(IntEnum):
     CARD_IN_US = 20  # what a sound card reports of itself, in microseconds; 0 without one
     CARD_OUT_US = 21
     CARD_DROPOUTS = 22
+    CYCLE = 25  # frames that the open device wants at a time, 0 where that is a block
     LOUDNESS_NS = 24  # monotonic time of the newest look at loudness
     LOUDNESS_FROM = 23  # the frame since which loudness is integrated; another one begins anew
 
@@ -119,7 +120,7 @@ class Region:
 _PLAN_FIELDS = (
     "part_source", "trim", "codes", "params", "noise", "listener_codes", "listener_params", "ceiling", "delay",
     "source", "past",
-    "gain",
+    "gain", "door",
 )  # fmt: skip
 
 
@@ -149,6 +150,7 @@ def _specs(s: Shape) -> dict[str, tuple[str, tuple[int, ...]]]:
         "plan_source": ("int32", (2, s.listeners, s.parts)),
         "plan_past": ("int32", (2, s.listeners, s.parts)),
         "plan_gain": ("float32", (2, s.listeners, s.parts, s.sides, s.channels)),
+        "plan_door": ("float32", (2, s.listeners)),
         "in_ring": ("float32", (s.captures, PORT_BLOCKS * s.block)),
         "out_ring": ("float32", (s.listeners, s.channels, PORT_BLOCKS * s.block)),
         "record_ring": ("float32", (s.sides * s.parts + outputs, record_frames(s))),

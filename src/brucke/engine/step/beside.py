@@ -6,10 +6,11 @@ import os
 import numpy as np
 import numpy.typing as npt
 
-from ...core.processors import MAX_PLUG_INS
-from ...core.sound.parameters import P_PLACE, PLUG_IN
+from ...core.sound.processors import MAX_PLUG_INS, PlugIn, code_of
+from ...core.sound.processors.plug_in import PLACE
 from .plan import F32, I32
 
+PLUG_IN = code_of(PlugIn)
 SENT, DONE, STATE = range(3)
 # What a plug-in's process says of itself.
 ABSENT, READY, NOT_FINITE, WRONG_LATENCY, NOT_LOADED = range(5)
@@ -66,6 +67,6 @@ class SharedBeside(Beside):
             return
         self._of = chains
         codes, params, listener_codes, listener_params = chains
-        found = [*params[codes == PLUG_IN][:, P_PLACE], *listener_params[listener_codes == PLUG_IN][:, P_PLACE]]
+        found = [*params[codes == PLUG_IN][:, PLACE], *listener_params[listener_codes == PLUG_IN][:, PLACE]]
         self._places = tuple(sorted({int(k) for k in found}))
         self.answered[:] = 0.0

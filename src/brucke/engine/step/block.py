@@ -9,10 +9,10 @@ import math
 import numpy as np
 
 from ...core.document.setup import MAX_DELAY_S
-from ...core.processors import MAX_SLOTS
 from ...core.sound.kernels import TOGETHER, find_active, finish, guard, measure_inputs, measure_levels, mix, take_in
 from ...core.sound.kernels import shape as run_chains
-from ...core.sound.processors import LEVEL, MEMORY, STATE
+from ...core.sound.processors import MAX_SLOTS
+from ...core.sound.processors.base import LEVEL, MEMORY, STATE
 from .beside import Beside
 from .noise import NoiseStages
 from .plan import F32, I32, Plan, Shape
@@ -39,7 +39,7 @@ class _Chains:
 class BlockEngine:
     """`raw` [P, S, n], `shaped` [P, 2, n] (after its chain), `unfinished` [L, C, n] (what goes into the listener's
     chain) and `outs` [L, C, n] hold the newest block; the meters their peak and mean square; `readings` [P + L, MAX_SLOTS + 1, READINGS] what the processors tell, see
-    `core/sound/dynamics.py`; noise removal tells how much louder the room is than its profile."""
+    `core/sound/processors/base.py`; noise removal tells how much louder the room is than its profile."""
 
     def __init__(self, shape: Shape, plan: Plan, beside: Beside | None = None):
         n = shape.block

@@ -4,11 +4,14 @@ import numpy as np
 
 from ...core.sound.denoise import Denoiser
 from ...core.sound.noise_profile import BINS, NoiseProfile
-from ...core.sound.parameters import N_FLOOR, N_SMOOTHING, N_STRENGTH, N_WINDOW, NOISE, ON, WINDOW_NAMES
+from ...core.sound.processors import NoiseRemoval, code_of
+from ...core.sound.processors.base import ON
+from ...core.sound.processors.noise_removal import FLOOR, SMOOTHING, STRENGTH, WINDOW, WINDOW_NAMES
 from ...core.sound.windows import LENGTH
 from .plan import F32, Plan, Shape
 
 FADE_S = 0.01
+NOISE = code_of(NoiseRemoval)
 
 
 class NoiseStage:
@@ -53,21 +56,21 @@ class NoiseStages:
             same = next(
                 (
                     s for s in stages
-                    if wanted and (s.window, s.channels) == (int(row[N_WINDOW]), channels)
+                    if wanted and (s.window, s.channels) == (int(row[WINDOW]), channels)
                     and np.array_equal(s.power, plan.noise[p])
                 ),
                 None,
             )  # fmt: skip
             if wanted and same is None:
-                same = NoiseStage.of(self._shape, int(row[N_WINDOW]), plan.noise[p].copy(), channels)
+                same = NoiseStage.of(self._shape, int(row[WINDOW]), plan.noise[p].copy(), channels)
                 stages = [*stages, same]
             for s in stages:
                 s.way = 1.0 if s is same else -1.0
             if same is not None:
                 # Without a profile, and while it is off, it is an exact delay: the path goes on counting it.
                 learnt = bool(plan.noise[p].any())
-                strength = float(row[ON] * row[N_STRENGTH]) if learnt else 0.0
-                same.denoiser.set(strength, float(10 ** (row[N_FLOOR] / 20)), float(row[N_SMOOTHING]))
+                strength = float(row[ON] * row[STRENGTH]) if learnt else 0.0
+                same.denoiser.set(strength, float(10 ** (row[FLOOR] / 20)), float(row[SMOOTHING]))
             if stages:
                 self._of[p] = stages
 

@@ -10,13 +10,14 @@ import msgspec
 import numpy as np
 import numpy.typing as npt
 
-from ...core.document.setup import Listener, Moment, Part, Route, Setup
+from ...core.document.setup import OF_THIS_COMPUTER, Device, Listener, Moment, Part, Route, Setup
 from ...core.edits.chain_edits import owner_of, plug_ins
-from ...core.processors import MAX_SLOTS, NoiseRemoval, Processor
 from ...core.routing.captures import capture_channels
 from ...core.routing.maps import route_gains
 from ...core.sound.noise_profile import BINS
-from ...core.sound.parameters import PARAMS, RING, pack
+from ...core.sound.packing import pack
+from ...core.sound.processors import MAX_SLOTS, NoiseRemoval, Processor
+from ...core.sound.processors.base import PARAMS, RING
 from ...core.timing.delays import delay_frames
 from ...core.units import db_to_gain
 
@@ -38,12 +39,13 @@ class Without(msgspec.Struct, frozen=True, kw_only=True):
 
 class Live(msgspec.Struct, frozen=True, kw_only=True):
     """What is in force now and never undone: the moment, parts muted by hand, the one part that is listened to
-    alone in the monitors, on air or not."""
+    alone in the monitors, on air or not, and the listeners that stay closed on air."""
 
     moment: str = ""
     muted: frozenset[str] = frozenset()
     alone: str = ""
     on_air: bool = False
+    shut: frozenset[str] = frozenset()
     without: Without | None = None
 
 
@@ -65,7 +67,7 @@ class Plan:
     """`part_source` int32 [P, S]; `trim` [P], negative where polarity is reversed; `codes` int32 [P, MAX_SLOTS] and
     `params` [P, MAX_SLOTS, PARAMS] of their chains; `noise` [P, BINS], the
     power of what is to be taken out; `listener_codes` [L, MAX_SLOTS] and `listener_params` those of the listeners'
-    chains; `ceiling` [L], linear, is what never gets louder there; `delay`, `source`, `past` (1: not through the listener's chain) int32 [L, P]; `gain` [L, P, S, C]."""
+    chains; `ceiling` [L], linear, is what never gets louder there; `door` [L] 1 where it is open; `delay`, `source`, `past` (1: not through the listener's chain) int32 [L, P]; `gain` [L, P, S, C]."""
 
     part_source: I32
     trim: F32
@@ -79,6 +81,7 @@ class Plan:
     source: I32
     past: I32
     gain: F32
+    door: F32
 
 
 class PlanError(ValueError):
@@ -89,7 +92,13 @@ def wiring(setup: Setup) -> tuple[object, ...]:
     """What the world outside is built from; when it changes, everything is started anew."""
     who = tuple((p.id, p.kind, p.device, p.follows, p.shows, p.returns_from) for p in setup.parts)
     listeners = tuple((x.id, x.device) for x in setup.listeners)
-    return who, capture_channels(setup), listeners, setup.devices
+    return who, capture_channels(setup), listeners, tuple(map(_without_rule, setup.devices))
+
+
+def _without_rule(device: Device) -> Device:
+    """Which program is taken over is the desktop's matter, not the engine's."""
+    there = device.card.startswith(f"{OF_THIS_COMPUTER}/")
+    return msgspec.structs.replace(device, card=OF_THIS_COMPUTER) if there else device
 
 
 def shape_of(setup: Setup) -> Shape:
@@ -129,9 +138,11 @@ def compile_plan(setup: Setup, live: Live) -> Plan:
         np.ones(shape.listeners, np.float32),
         *(np.zeros((shape.listeners, shape.parts), np.int32) for _ in range(3)),
         np.zeros((shape.listeners, shape.parts, shape.sides, shape.channels), np.float32),
+        np.ones(shape.listeners, np.float32),
     )  # fmt: skip
     for x, listener in enumerate(setup.listeners):
         plan.listener_codes[x], plan.listener_params[x] = pack(_heard_chain(listener, live), setup.rate_hz)
+        plan.door[x] = open_now(setup, listener, live)
         if listener.kind == "monitor":
             plan.ceiling[x] = db_to_gain(listener.ceiling_db)
     moment = setup.moment(live.moment)
@@ -150,6 +161,17 @@ def compile_plan(setup: Setup, live: Live) -> Plan:
             if route is not None and route.way == "engine":
                 _route_into(plan, setup, x, p, route, moment, live)
     return plan
+
+
+def has_door(setup: Setup, listener: str) -> bool:
+    """Whether somebody else sits there: nobody does at a stand-in, and what is our own has no door."""
+    x = next((x for x in setup.listeners if x.id == listener), None)
+    return x is not None and x.kind not in ("monitor", "recorder") and bool(setup.device(x.device).card)
+
+
+def open_now(setup: Setup, listener: Listener, live: Live) -> bool:
+    """Whether what a listener gets goes out to it: behind a door only on air, and where it is not kept closed."""
+    return not has_door(setup, listener.id) or (live.on_air and listener.id not in live.shut)
 
 
 def _heard_chain(owner: Part | Listener, live: Live) -> tuple[Processor, ...]:

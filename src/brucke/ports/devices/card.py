@@ -8,14 +8,18 @@ import subprocess
 import sys
 import threading
 import time
-from collections.abc import Callable
 from typing import Any
 
-import msgspec
 import numpy as np
 import numpy.typing as npt
 
-from .opening import Card, parse_cards
+from ...core.document.setup import Setup
+from ...core.routing.captures import capture_channels
+from ...core.units import buffer_seconds
+from .card_list import check_card, list_cards, parse_cards
+from .kind import Kind, Told, WiringBase
+from .leading import LeadingPort
+from .port import Port
 from .rings import RingPort
 
 F32 = npt.NDArray[np.float32]
@@ -23,29 +27,49 @@ GONE_S = 0.5  # without a block for so long, the card is gone
 LOOK_AGAIN_S = 1.0
 
 
-class Wiring(msgspec.Struct, frozen=True, kw_only=True):
+class CardWiring(WiringBase, frozen=True, kw_only=True, tag="card"):
     """`rows` are (row of the captures, channel of the card); listener number `listener` is heard on its first
     `outputs` channels, nobody with −1."""
 
-    name: str
-    device: int  # index in the setup, to say that it is missing
     inputs: int
     outputs: int
     rows: tuple[tuple[int, int], ...]
     listener: int
     latency_s: float
 
+    def check(self, rate_hz: int) -> None:
+        check_card(self.name, self.inputs, self.outputs, rate_hz)
 
-class CardPort:
+    def port(self, rest: RingPort, block: int, rate: int, told: Told) -> Port:
+        return CardPort(self, rest, block, rate, told)
+
+
+def card_wiring(setup: Setup) -> CardWiring | None:
+    """The interface that is a real sound card, and what goes in and out of it; None where all are stand-ins."""
+    at = next((i for i, d in enumerate(setup.devices) if d.kind == "interface" and d.card), None)
+    if at is None:
+        return None
+    device = setup.devices[at]
+    rows = tuple((row, c) for row, (d, c) in enumerate(capture_channels(setup)) if d == device.id)
+    listener = next((i for i, x in enumerate(setup.listeners) if x.device == device.id), -1)
+    return CardWiring(
+        name=device.card, devices=(at,), inputs=max([1, *(c + 1 for _, c in rows)]),
+        outputs=setup.listeners[listener].channels if listener >= 0 else 1, rows=rows, listener=listener,
+        latency_s=buffer_seconds(device.buffer_frames, device.buffers, device.rate_hz),
+    )  # fmt: skip
+
+
+CARDS = Kind(list_cards, card_wiring)
+
+
+class CardPort(LeadingPort):
     """`drive` calls the block once a period until it says that it was the last.
 
-    `told(missing, in_s, out_s, dropouts)` is called whenever one of these changed; latencies as PortAudio reports
+    `told(missing, in_s, out_s, dropouts, 0)` is called whenever one of these changed; latencies as PortAudio reports
     them for the open stream.
     """
 
-    def __init__(
-        self, wiring: Wiring, rest: RingPort, block: int, rate: int, told: Callable[[bool, float, float, int], None]
-    ):
+    def __init__(self, wiring: CardWiring, rest: RingPort, block: int, rate: int, told: Told):
         self.wiring, self.rest, self.n, self.rate, self._told = wiring, rest, block, rate, told
         self._in = np.zeros((block, wiring.inputs), np.float32)
         self._out = np.zeros((block, wiring.outputs), np.float32)
@@ -60,9 +84,6 @@ class CardPort:
 
     # The port protocol
 
-    def start(self) -> None:
-        self.rest.start()
-
     def read(self, captures: F32) -> bool:
         good = self.rest.read(captures)
         for row, channel in self.wiring.rows:
@@ -76,20 +97,7 @@ class CardPort:
         wide = min(self.wiring.outputs, outs.shape[1])
         self._out[:, :wide] = outs[self.wiring.listener, :wide].T
 
-    def wait(self) -> float:
-        return self.rest.wait()
-
     # Driving
-
-    def drive(self, block: Callable[[], bool]) -> None:
-        """Run until `block` says False."""
-        self._block = block
-        while self._goes_on:
-            if self._open():
-                self._watch()
-            else:
-                self._lead_by_timer()
-        self._close()
 
     def _called(self, indata: F32, outdata: F32, frames: int, _time: Any, status: Any) -> None:
         """One period of the card, in PortAudio's thread."""
@@ -183,7 +191,7 @@ class CardPort:
         if self._look is None:
             if time.monotonic() >= self._next_look:
                 self._look = subprocess.Popen(
-                    [sys.executable, "-m", "brucke.ports.devices.opening"],
+                    [sys.executable, "-m", "brucke.ports.devices.card_list"],
                     stdout=subprocess.PIPE,
                     stderr=subprocess.DEVNULL,
                 )
@@ -194,7 +202,7 @@ class CardPort:
         self._next_look = time.monotonic() + LOOK_AGAIN_S
         assert look.stdout is not None
         try:
-            cards: list[Card] = parse_cards(look.stdout.read().decode())
+            cards = parse_cards(look.stdout.read().decode())
         except (ValueError, TypeError):
             return False
         return any(c.name == self.wiring.name for c in cards)
@@ -211,4 +219,4 @@ class CardPort:
 
     def _tell(self) -> None:
         in_s, out_s = self._stream.latency if self._there and self._stream is not None else (0.0, 0.0)
-        self._told(not self._there, in_s, out_s, self._dropouts)
+        self._told(not self._there, in_s, out_s, self._dropouts, 0)

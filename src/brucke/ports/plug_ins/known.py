@@ -8,7 +8,7 @@ from pathlib import Path
 import msgspec
 
 from ...core.document.own_file import FileProblem, read_own, write_own
-from ...core.processors import MAX_PLUG_IN_FRAMES, PlugIn, PlugInParameter
+from ...core.sound.processors import MAX_PLUG_IN_FRAMES, PlugIn, PlugInParameter
 
 FORMAT, VERSION = "brucke plug-ins", 1
 LOOK_S = 30.0  # so long one may take to load

@@ -3,7 +3,7 @@
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from ...core.sound.level_advice import LISTEN_S
-from ...desk.level import Levelling
+from ...desk.level import LevelFinder
 from ...words.translation import _
 from ..theme.theme import Theme
 from .button import Button
@@ -11,7 +11,7 @@ from .label import Words
 
 
 class LevelHelp(QWidget):
-    def __init__(self, theme: Theme, levelling: Levelling, place: str):
+    def __init__(self, theme: Theme, levelling: LevelFinder, place: str):
         super().__init__()
         self.levelling, self.place, self.part = levelling, place, ""
         self.button = Button(theme, "", "outline")

@@ -38,6 +38,14 @@ class Box:
 
 
 @dataclass(frozen=True)
+class Bars:
+    """Many plain rectangles of one colour, painted at once."""
+
+    rects: list[QRectF]
+    fill: str
+
+
+@dataclass(frozen=True)
 class Line:
     points: tuple[tuple[float, float], ...]
     colour: str = "line"
@@ -48,13 +56,14 @@ class Line:
 
 @dataclass
 class Sheet:
-    """What is painted, in this order: grounds, grid, boxes, lines, what lies over them, texts."""
+    """What is painted, in this order: grounds, grid, boxes, bars, lines, what lies over them, texts."""
 
     width: float
     height: float
     grounds: list[Box] = field(default_factory=list)
     grid: list[Line] = field(default_factory=list)
     boxes: list[Box] = field(default_factory=list)
+    bars: list[Bars] = field(default_factory=list)
     lines: list[Line] = field(default_factory=list)
     over: list[Box] = field(default_factory=list)
     texts: list[Text] = field(default_factory=list)
@@ -100,6 +109,10 @@ def paint_sheet(p: QPainter, sheet: Sheet, tokens: Tokens) -> None:
         _paint_line(p, line, tokens)
     for box in sheet.boxes:
         _paint_box(p, box, tokens)
+    for bars in sheet.bars:
+        p.setPen(Qt.PenStyle.NoPen)
+        p.setBrush(colour(tokens, bars.fill))
+        p.drawRects(bars.rects)
     for line in sheet.lines:
         _paint_line(p, line, tokens)
     for box in sheet.over:

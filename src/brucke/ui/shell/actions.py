@@ -18,6 +18,7 @@ class Spec:
 SPECS = (
     Spec("start_stop", "Start or stop", "F5"),
     Spec("on_air", "Open to those who listen, or close", "F9"),
+    Spec("door", "Keep the chosen listener closed when opening, or no longer", "Shift+F9"),
     Spec("play", "Backing track: play or pause", "P"),
     Spec("back", "Backing track: 5 s back", "Shift+,"),
     Spec("forth", "Backing track: 5 s on", "Shift+."),

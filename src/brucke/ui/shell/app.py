@@ -12,11 +12,11 @@ from PyQt6.QtWidgets import QApplication, QMessageBox
 from ...core.document.setup_file import SetupError
 from ...core.edits.route_edits import change_device
 from ...desk.documents import Documents
-from ...desk.running import Running
+from ...desk.running import LiveEngine
 from ...desk.session import Session
 from ...desk.surprises import Surprises
-from ...ports.devices.opening import CardError, check_card
-from ...ports.devices.wiring import card_wiring
+from ...ports.devices.kind import DeviceError
+from ...ports.devices.opening import wiring_of
 from ..theme.fonts import load_fonts
 from ..theme.theme import Theme
 
@@ -52,14 +52,14 @@ def _first_document(session: Session, documents: Documents, setup: Path | None, 
 
 
 def _use_card(session: Session, name: str) -> None:
-    """The setup's interface becomes a real sound card. Errors: CardError."""
+    """The setup's interface becomes a real sound card. Errors: DeviceError."""
     interface = next((d for d in session.setup.devices if d.kind == "interface"), None)
     if interface is None:
-        raise CardError(f"{name}: this setup has no interface that could be a sound card")
+        raise DeviceError(f"{name}: this setup has no interface that could be a sound card")
     setup = change_device(session.setup, interface.id, card=name, buffers=CARD_BUFFERS)
-    wiring = card_wiring(setup)
+    wiring = wiring_of(setup)
     assert wiring is not None
-    check_card(name, wiring.inputs, wiring.outputs, setup.rate_hz)
+    wiring.check(setup.rate_hz)
     session.replace(setup, session.knowledge, None, session.folders, saved=True)
 
 
@@ -72,7 +72,7 @@ def run(setup: Path | None, demo: bool = False, shots: Path | None = None, devic
         _first_document(session, documents, setup, demo)
         if device:
             _use_card(session, device)
-    except (SetupError, CardError) as e:
+    except (SetupError, DeviceError) as e:
         print(f"brucke: {e}", file=sys.stderr)
         if QApplication.platformName() not in ("offscreen", "minimal"):
             QMessageBox.critical(None, "Brucke", f"{e}.")
@@ -82,7 +82,7 @@ def run(setup: Path | None, demo: bool = False, shots: Path | None = None, devic
 
         return take_shots(app, theme, session, settings, shots)
     # The engine comes up while the window is still being made.
-    running = Running(session)
+    running = LiveEngine(session)
     if session.setup.parts:
         running.start(play=demo)
     from .window import Window

@@ -8,12 +8,14 @@ from msgspec.structs import replace
 from PyQt6.QtCore import QSettings
 
 from ...desk.playback import Playback
-from ...desk.round_trip import Measuring
-from ...desk.running import Running
+from ...desk.round_trip import Measurer
+from ...desk.running import LiveEngine
 from ...desk.session import Session
-from ...desk.shape import Shaping
-from ...desk.soundcheck import Checking
-from ...desk.take import Taking
+from ...desk.shape import ShapeHelpers
+from ...desk.soundcheck import SoundcheckRun
+from ...desk.take import TakeRecorder
+from ...engine.step.plan import has_door
+from ...words import timing
 from ..kit.place import Place
 from ..places.align.view import AlignView
 from ..places.gather.view import GatherView
@@ -35,12 +37,12 @@ class Shell(Protocol):
     """What actions act on: the window, its desk and its places."""
 
     session: Session
-    running: Running
-    measuring: Measuring
-    taking: Taking
+    running: LiveEngine
+    measuring: Measurer
+    taking: TakeRecorder
     playback: Playback
-    checking: Checking
-    shaping: Shaping
+    checking: SoundcheckRun
+    shaping: ShapeHelpers
     theme: Theme
     settings: QSettings
     notice: Notice
@@ -80,6 +82,7 @@ class Doing:
         {
             "start_stop": self._start_stop,
             "on_air": self._on_air,
+            "door": self._door,
             "play": lambda: self.w.running.play(not self.w.running.playing),
             "back": lambda: self.w.running.seek(self.w.running.track[0] - 5),
             "forth": lambda: self.w.running.seek(self.w.running.track[0] + 5),
@@ -161,6 +164,18 @@ class Doing:
             return
         self.w.overview.air_from = time.monotonic()
         self.w.running.set_on_air(on)
+
+    def _door(self) -> None:
+        """The chosen listener stays closed on air, or is opened with the others; at once, where that is now."""
+        session = self.w.session
+        setup, id = session.setup, self.w.strip.chosen
+        if not has_door(setup, id):
+            self.w.notice.say("It has no door: it is your own, or a stand-in nobody sits at.", "amber")
+            return
+        shut = session.live.shut ^ {id}
+        session.set_live(replace(session.live, shut=shut))
+        name = timing.listener_name(setup, id)
+        self.w.notice.say(f"{name} stays closed." if id in shut else f"{name} is opened with the others.", "water")
 
     def _measure(self, begin: Callable[[], None]) -> None:
         """Whatever was said before goes; what is said now is said here, unless Align says it."""

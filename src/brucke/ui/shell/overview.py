@@ -3,12 +3,11 @@
 import time
 from collections.abc import Mapping
 
-from ...core.knowledge.evidence import device_fingerprint, round_trip_key
-from ...core.knowledge.learned import measuring_pair
-from ...desk.running import Running
+from ...core.knowledge.quantities import ROUND_TRIP
+from ...desk.running import LiveEngine
 from ...desk.session import Session
-from ...desk.soundcheck import Checking
-from ...desk.take import Taking, minutes_text
+from ...desk.soundcheck import SoundcheckRun
+from ...desk.take import TakeRecorder, minutes_text
 from ...words import timing
 from ...words.review import needs_you
 from ...words.soundcheck import count_text
@@ -30,9 +29,9 @@ class Overview:
         deck: Deck,
         places: Mapping[str, Place],
         session: Session,
-        running: Running,
-        checking: Checking,
-        taking: Taking,
+        running: LiveEngine,
+        checking: SoundcheckRun,
+        taking: TakeRecorder,
     ):
         self.deck, self.places, self.session, self.running = deck, places, session, running
         self.checking, self.taking = checking, taking
@@ -51,11 +50,9 @@ class Overview:
         self.show_facts()
 
     def _show_acts(self, in_step: bool) -> None:
-        pair = measuring_pair(self.session.setup)
-        measured = False
-        if pair is not None:
-            print_ = device_fingerprint(self.session.setup, pair[0])
-            measured = self.session.knowledge.good(round_trip_key(pair[0]), print_) is not None
+        setup = self.session.setup
+        way = ROUND_TRIP.way(setup)
+        measured = way is not None and self.session.knowledge.counting(ROUND_TRIP, setup, *way.ids) is not None
         self.heard_music = self.heard_music or self.running.playing
         take = self.taking.take
         # Proved is what was recorded with the delays that are in force now.
@@ -95,11 +92,12 @@ class Overview:
             tone = "amber" if recent else "mute"
         if self.taking.state == "recording" and self.taking.recording.state == "lost":
             load, tone = "Nothing is being written", "coral"
+        got = f" (this computer: {running.cycle})" if running.cycle else ""
         since = int(time.monotonic() - self.air_from)
         self.deck.setToolTip(f"{timing.counted(running.dropouts, 'dropout')} since the start" if running.link else "")
         self.deck.show_facts(
             DeckFacts(
-                setup.name, self._state_text(), f"{setup.rate_hz / 1000:g} kHz, {setup.block_frames} frames", load, tone,
+                setup.name, self._state_text(), f"{setup.rate_hz / 1000:g} kHz, {setup.block_frames} frames{got}", load, tone,
                 running.link is not None, f"{since // 60}:{since % 60:02d}" if air else "",
                 self._check_text(), bool(setup.parts or setup.listeners),
             )

@@ -12,10 +12,13 @@ from PyQt6.QtWidgets import (
 )
 
 from ...core.routing.hearing import heard_now
-from ...desk.running import Running
+from ...desk.desktop import Desktop
+from ...desk.running import LiveEngine
 from ...desk.session import Session
-from ...desk.take import Taking
+from ...desk.take import TakeRecorder
+from ...engine.step.plan import open_now
 from ...words import timing
+from ...words.doors import door_text
 from ...words.shape import loudness_text
 from ..kit.button import Button
 from ..kit.flow import Flow
@@ -35,9 +38,10 @@ def clock_text(seconds: float) -> str:
 class Strip(QWidget):
     chose = pyqtSignal(str)
 
-    def __init__(self, theme: Theme, session: Session, running: Running, taking: Taking):
+    def __init__(self, theme: Theme, session: Session, running: LiveEngine, taking: TakeRecorder, desktop: Desktop):
         super().__init__()
         self.theme, self.session, self.running, self.taking = theme, session, running, taking
+        self.desktop = desktop
         self.cards: dict[str, ListenerCard] = {}
         self.compact = False
         self._ticks = 0
@@ -78,6 +82,7 @@ class Strip(QWidget):
         self.record.clicked.connect(taking.record)
         taking.changed.connect(self._show_recording)
         session.changed.connect(self.refresh)
+        desktop.changed.connect(self.refresh)
         session.rewired.connect(self._rebuild)
         running.changed.connect(self.refresh)
         running.levels.connect(self._levels)
@@ -160,6 +165,11 @@ class Strip(QWidget):
         super().resizeEvent(e)
         self._fit()
 
+    @property
+    def chosen(self) -> str:
+        """The listener that is marked, “” where none is."""
+        return next((id for id, card in self.cards.items() if card.isChecked()), "")
+
     def choose(self, listener: str) -> None:
         for id, card in self.cards.items():
             if card.isChecked() != (id == listener):
@@ -206,12 +216,27 @@ class Strip(QWidget):
         setup, live = self.session.setup, self.session.live
         if self.running.state != "running":
             return "nobody hears you: stopped"
+        doors = [x for x in setup.listeners if x.id in self.desktop.ears]
+        flows = {x.id: any(e.flows for e in self.desktop.ears[x.id]) and open_now(setup, x, live) for x in doors}
         heard = [
             (x.id, heard_now(setup, live.moment, live.muted, x.id))
             for x in setup.listeners
-            if x.kind != "monitor" and (x.kind != "recorder" or self.taking.recording.state == "recording")
+            if x.kind != "monitor"
+            and (x.kind != "recorder" or self.taking.recording.state == "recording")
+            and flows.get(x.id, True)
         ]
-        return timing.heard_text(setup, heard) or "nobody hears you: nothing is routed to them, or it is muted"
+        said = [
+            door_text(
+                timing.listener_name(setup, x.id),
+                open_now(setup, x, live),
+                [e.program for e in self.desktop.ears[x.id]],
+            )
+            for x in doors
+            if not flows[x.id]
+        ]
+        if (text := timing.heard_text(setup, heard)) or not said:
+            said = [text or "nobody hears you: nothing is routed to them, or it is muted", *said]
+        return "; ".join(said)
 
     def transport(self) -> None:
         """Position and play state; called with every frame."""

@@ -6,15 +6,16 @@ from PyQt6.QtCore import QSettings
 from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QResizeEvent
 from PyQt6.QtWidgets import QApplication, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
 
+from ...desk.desktop import Desktop
 from ...desk.documents import Documents
 from ...desk.frame_clock import FrameClock
 from ...desk.playback import Playback
-from ...desk.round_trip import Measuring
-from ...desk.running import Running
+from ...desk.round_trip import Measurer
+from ...desk.running import LiveEngine
 from ...desk.session import Session
-from ...desk.shape import Shaping
-from ...desk.soundcheck import Checking
-from ...desk.take import Taking
+from ...desk.shape import ShapeHelpers
+from ...desk.soundcheck import SoundcheckRun
+from ...desk.take import TakeRecorder
 from ..kit.place import Place
 from ..places.align.view import AlignView
 from ..places.gather.view import GatherView
@@ -41,19 +42,20 @@ class Window(QMainWindow):
         theme: Theme,
         session: Session,
         settings: QSettings,
-        running: Running | None = None,
+        running: LiveEngine | None = None,
         take_seconds: float = 30.0,
         documents: Documents | None = None,
     ):
         super().__init__()
         self.theme, self.session, self.settings = theme, session, settings
-        self.running = running or Running(session)
+        self.running = running or LiveEngine(session)
         self.documents = documents or Documents(session, settings)
-        self.checking = Checking(session, self.running)
-        self.measuring = Measuring(session, self.running)
-        self.taking = Taking(session, self.running, take_seconds)
+        self.desktop = Desktop(session)
+        self.checking = SoundcheckRun(session, self.running)
+        self.measuring = Measurer(session, self.running)
+        self.taking = TakeRecorder(session, self.running, take_seconds)
         self.playback = Playback(session, self.running, self.taking)
-        self.shaping = Shaping(session, self.running, self.documents.home)
+        self.shaping = ShapeHelpers(session, self.running, self.documents.home)
         self._before_check = "gather"
         self._ticks = 0
         self._asked = True
@@ -62,7 +64,7 @@ class Window(QMainWindow):
         self.actions_table = Actions(self, settings, self.do)
         self.notice = Notice(theme)
         self.filing = Filing(self, theme, session, self.documents, self.notice)
-        self.gather = GatherView(theme, session, self.running, self.documents, self.shaping.levelling)
+        self.gather = GatherView(theme, session, self.running, self.documents, self.shaping.levelling, self.desktop)
         self.share = ShareView(theme, session, self.running, self.checking)
         self.shape = ShapeView(theme, session, self.running, self.shaping)
         self.align = AlignView(theme, session, self.measuring, self.taking)
@@ -75,18 +77,24 @@ class Window(QMainWindow):
         self.stack = QStackedWidget()
         for place in self.places.values():
             self.stack.addWidget(place)
-        self.strip = Strip(theme, session, self.running, self.taking)
+        self.strip = Strip(theme, session, self.running, self.taking, self.desktop)
         self._assemble()
         self._connect()
         self.setAcceptDrops(True)
         self.taking.find()
         self.checking.renew()
         self._offer_what_is_left()
+        self._look_for_a_desktop()
         self.go_to("gather" if self.gather.empty else "align")
         if self.gather.empty:
             self.gather.start.focus_first()
         else:
             self.setFocus()
+
+    def _look_for_a_desktop(self) -> None:
+        """An empty page offers this computer where it can carry sound."""
+        if self.gather.empty:
+            self.desktop.look()
 
     def _offer_what_is_left(self) -> None:
         """A crash left edits of the very file that was opened: offered, never put in its place unasked."""
@@ -126,10 +134,13 @@ class Window(QMainWindow):
         self.strip.chose.connect(self._show_listener)
         self.align.shows.connect(self.strip.choose)
         self.review.shows.connect(self.strip.choose)
+        self.desktop.changed.connect(lambda: self.gather.start.offer_here(self.desktop.there))
+        self.session.replaced.connect(self._look_for_a_desktop)
         self.session.went.connect(self._went)
         self.session.noticed.connect(self.notice.say)
         for signal in (
             self.session.changed,
+            self.desktop.changed,
             self.running.changed,
             self.taking.changed,
             self.measuring.changed,
@@ -140,7 +151,15 @@ class Window(QMainWindow):
         self.measuring.changed.connect(self._say_measuring)
         self.theme.changed.connect(self._compact)
         self.clock = FrameClock(self)
-        for part in (self.running, self.measuring, self.taking, self.playback, self.checking, self.shaping):
+        for part in (
+            self.running,
+            self.desktop,
+            self.measuring,
+            self.taking,
+            self.playback,
+            self.checking,
+            self.shaping,
+        ):
             self.clock.tick.connect(part.tick)
         self.clock.tick.connect(self._frame)
 
@@ -296,6 +315,7 @@ class Window(QMainWindow):
         self.taking.close()
         self.playback.close()
         self.running.end()
+        self.desktop.end()
         self.documents.close(leave=not self._asked)
         self.shaping.close()
         super().closeEvent(e)

@@ -6,9 +6,9 @@ from PyQt6.QtWidgets import QStackedWidget, QVBoxLayout, QWidget
 from ....core.edits.route_edits import set_delay, set_delays
 from ....core.timing.align import align
 from ....core.timing.paths import Situation
-from ....desk.round_trip import Measuring
+from ....desk.round_trip import Measurer
 from ....desk.session import Session
-from ....desk.take import Taking
+from ....desk.take import TakeRecorder
 from ....words import timing
 from ....words import timing as words
 from ...kit.button import Button
@@ -17,9 +17,9 @@ from ...kit.label import Words
 from ...kit.place import Place, PlaceFrame
 from ...kit.table import PlainTable
 from ...theme.theme import Theme
+from .cards import Side
 from .drawing import AlignDrawing
 from .model import AlignData, align_data, table_rows
-from .side import Side
 
 NOTHING = AlignData("", (), None, None, "Nobody listens yet. Add listeners in Share.", "")
 
@@ -30,7 +30,7 @@ class AlignView(Place):
 
     shows = pyqtSignal(str)  # the listener it shows now
 
-    def __init__(self, theme: Theme, session: Session, measuring: Measuring, taking: Taking):
+    def __init__(self, theme: Theme, session: Session, measuring: Measurer, taking: TakeRecorder):
         super().__init__()
         self.theme, self.session, self.taking = theme, session, taking
         self.listener = self.part = ""

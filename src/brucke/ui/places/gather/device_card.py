@@ -4,11 +4,15 @@ from collections.abc import Callable
 from concurrent.futures import Future, ThreadPoolExecutor
 
 from PyQt6.QtCore import QTimer
+from PyQt6.QtWidgets import QApplication
 
 from ....core.document.setup import Device, Setup
 from ....core.edits.route_edits import change_device, let_lead
-from ....ports.devices.opening import Card as SoundCard
-from ....ports.devices.opening import CardError, list_cards
+from ....desk.desktop import Desktop
+from ....ports.devices.kind import DeviceError, Found
+from ....ports.devices.opening import found_devices
+from ....ports.devices.server.names import SERVER, choosing, chosen_ends, here, taken_program, taking
+from ....ports.devices.server.wiring import made
 from ....words.translation import _
 from ...kit.button import Button
 from ...kit.card import Card
@@ -18,7 +22,9 @@ from ...kit.flow import Flow
 from ...kit.label import Words
 from ...theme.theme import Theme
 
-LOOK = _("Look for sound cards")
+LOOK = _("Look for what there is here")
+CARD_NAMES = {SERVER: _("this computer")}
+OTHERS = ("call", "stream", "program", "workstation", "computer")  # programs of this computer
 RATES_HZ = (44100, 48000, 88200, 96000)
 FRAMES = (64, 128, 256, 512, 1024, 2048)
 BUFFERS = (1, 2, 3, 4)
@@ -45,11 +51,26 @@ class DeviceCard(Card):
         self.unplug = Button(theme, "Unplug the stand-in", "outline")
         self.cards = Chips(theme, "Sound card", [], self._card)
         self.look = Button(theme, LOOK, "outline")
+        self.programs = Chips(theme, _("Program that is taken over"), [], self._program)
+        self.taken = Words(theme, "small", "mute")
+        self.source = Chips(theme, _("Records from"), [], lambda name: self._end(name, True))
+        self.sink = Chips(theme, _("Plays to"), [], lambda name: self._end(name, False))
+        self._ends = []
+        for title, chips in ((_("records from"), self.source), (_("plays to"), self.sink)):
+            label = Words(theme, "small", "mute", wraps=False)
+            label.setText(title)
+            self._ends += [label, chips]
+        self.to_choose = Words(theme, "small", "mute")
+        self.copy = Button(theme, _("Copy the name"), "outline")
+        self.copy.clicked.connect(self._copy)
+        self._name = ""
         self._pool = ThreadPoolExecutor(1)
-        self._asked: Future[list[SoundCard]] | None = None
+        self._asked: Future[list[Found]] | None = None
         self._watch = QTimer(self)
         self._watch.setInterval(50)
         self._watch.timeout.connect(self._answered)
+        for w in (self.cards, self.look, *self._ends, self.to_choose, self.copy, self.programs, self.taken):
+            self.column.addWidget(w)
         self._titles = []
         for title, chips in (
             ("sample rate", self.rates), ("sample format", self.bits), ("buffer, in frames", self.frames),
@@ -64,16 +85,16 @@ class DeviceCard(Card):
         for b in (self.leads, self.direct, self.wireless):
             flow.addWidget(b)
         self.column.addLayout(flow)
-        for w in (self.cards, self.look, self.unplug):
-            self.column.addWidget(w)
+        self.column.addWidget(self.unplug)
         self.look.clicked.connect(self._look)
         self.leads.clicked.connect(self._lead)
         self.direct.clicked.connect(lambda: self._flag("direct_monitoring", "direct monitoring"))
         self.wireless.clicked.connect(lambda: self._flag("wireless", "wireless"))
 
-    def show_device(self, setup: Setup, device: Device, absent: bool, running: bool) -> None:
+    def show_device(self, setup: Setup, device: Device, absent: bool, running: bool, desktop: Desktop) -> None:
         self.setup, self.device = setup, device
         camera, interface = device.kind == "camera", device.kind == "interface"
+        theirs = here(device) and not interface  # the server's own rate and buffer
         self.rates.offer(_choices(RATES_HZ, device.rate_hz, lambda v: f"{v / 1000:g} kHz"))
         self.bits.offer(_choices(BITS, device.bits, lambda v: f"{v} bit"))
         self.frames.offer(_choices(FRAMES, device.buffer_frames, str))
@@ -83,9 +104,9 @@ class DeviceCard(Card):
         self.frames.show_on(str(device.buffer_frames))
         self.count.show_on(str(device.buffers))
         for w in (self.rates, self.bits, self._titles[0], self._titles[1]):
-            w.setVisible(not camera)
+            w.setVisible(not camera and not theirs)
         for w in (self.frames, self.count, self._titles[2], self._titles[3]):
-            w.setVisible(not camera and device.kind != "recorder")
+            w.setVisible(not camera and not theirs and device.kind != "recorder")
         for button, on in (
             (self.leads, device.sets_clock),
             (self.direct, device.direct_monitoring),
@@ -94,8 +115,11 @@ class DeviceCard(Card):
             button.setVisible(interface)
             button.setChecked(on)
         for w in (self.cards, self.look):
-            w.setVisible(interface)
+            w.setVisible(interface or device.kind in OTHERS)
         self._offer_cards()
+        self._offer_programs(desktop.playing)
+        self._offer_ends(desktop)
+        self._offer_microphone()
         self.unplug.setVisible(running and not device.card and device.kind not in ("camera", "recorder"))
         self.unplug.setText(_("Plug the stand-in in again") if absent else _("Unplug the stand-in"))
 
@@ -103,12 +127,12 @@ class DeviceCard(Card):
         self.edit(f"{self.device.name} {what}", change_device(self.setup, self.device.id, **fields))
 
     def _card(self, name: str) -> None:
-        self._change(f"is {name or 'a simulated stand-in'}", card=name)
+        self._change(f"is {CARD_NAMES.get(name, name) or 'a simulated stand-in'}", card=name)
 
     def _look(self) -> None:
         """Ask the system what sound cards there are now; a driver may take its time, the window does not."""
         if self._asked is None:
-            self._asked = self._pool.submit(list_cards)
+            self._asked = self._pool.submit(found_devices)
             self.look.setText(_("Looking…"))
             self._watch.start()
 
@@ -121,14 +145,68 @@ class DeviceCard(Card):
         try:
             self._found = tuple(c.name for c in asked.result())
             self.problem("" if self._found else _("No sound card was found that plays and records."))
-        except CardError as e:
+        except DeviceError as e:
             self.problem(f"{e}.")
         self._offer_cards()
 
     def _offer_cards(self) -> None:
-        found = {c: c for c in (*self._found, self.device.card) if c}
+        cards = self._found if self.device.kind == "interface" else tuple(c for c in self._found if c == SERVER)
+        now = SERVER if here(self.device) else self.device.card
+        found = {c: CARD_NAMES.get(c, c) for c in (*cards, now) if c}
         self.cards.offer([("", _("simulated stand-in")), *found.items()])
-        self.cards.show_on(self.device.card)
+        self.cards.show_on(now)
+
+    def _offer_ends(self, desktop: Desktop) -> None:
+        """Which microphone and which headphones of this computer."""
+        source, sink = chosen_ends(self.device)
+        for w in self._ends:
+            w.setVisible(here(self.device) and self.device.kind == "interface")
+        for chips, now, there in ((self.source, source, desktop.sources), (self.sink, sink, desktop.sinks)):
+            known = dict(there)
+            names = {now: _("{name}, not there").format(name=now[:32]), **known} if now and now not in known else known
+            chips.offer([("", _("what the desktop has chosen")), *((n, said[:40]) for n, said in names.items())])
+            chips.show_on(now)
+
+    def _end(self, name: str, source: bool) -> None:
+        ends = chosen_ends(self.device)
+        after = choosing(name, ends[1]) if source else choosing(ends[0], name)
+        what = name or _("what the desktop has chosen")
+        self._change(f"records from {what}" if source else f"plays to {what}", card=after)
+
+    def _offer_microphone(self) -> None:
+        """What whoever listens here chooses in their own program."""
+        listeners = {x.id for x in self.setup.listeners if x.device == self.device.id}
+        self._name = next((m.shown for m in made(self.setup) if not m.output and m.of in listeners), "")
+        text = _("In {program} choose the microphone “{name}”, and switch its echo removal off.")
+        self.to_choose.say(text.format(program=self.device.name, name=self._name) if self._name else "")
+        self.to_choose.setVisible(bool(self._name))
+        self.copy.setVisible(bool(self._name))
+
+    def _copy(self) -> None:
+        clipboard = QApplication.clipboard()
+        if clipboard is not None:
+            clipboard.setText(self._name)
+
+    def _offer_programs(self, playing: tuple[str, ...]) -> None:
+        """What a program plays can come here without its choosing."""
+        output = next((m for m in made(self.setup) if m.output and m.of == self.device.id), None)
+        taken = taken_program(self.device)
+        for w in (self.programs, self.taken):
+            w.setVisible(output is not None)
+        if output is None:
+            return
+        names = dict.fromkeys((*playing, *([taken] if taken else [])))
+        self.programs.offer([("", _("what chooses it")), *((n, n[:32]) for n in names)])
+        self.programs.show_on(taken)
+        self.taken.say(
+            _("What {program} plays comes here and is heard through Brucke only, so that others can get it later than you. When "
+              "Brucke ends it goes back to where it was.").format(program=taken[:32])
+            if taken
+            else _("A program that is to be heard here chooses the output “{name}”, or is taken over.").format(name=output.shown)
+        )  # fmt: skip
+
+    def _program(self, program: str) -> None:
+        self._change(f"takes over {program}" if program else "waits to be chosen", card=taking(program))
 
     def _flag(self, field: str, what: str) -> None:
         on = not getattr(self.device, field)

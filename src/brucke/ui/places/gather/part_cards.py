@@ -7,7 +7,7 @@ from ....core.edits import chain_edits, part_edits
 from ....core.edits.part_edits import MODES, mode_of
 from ....core.edits.route_edits import switch
 from ....core.sound.level_advice import GOOD_DB
-from ....desk.level import Levelling
+from ....desk.level import LevelFinder
 from ....words import timing
 from ....words.translation import _
 from ...kit.button import Button
@@ -51,7 +51,7 @@ class PartCard(Card):
 class LevelCard(PartCard):
     """The raw input beside the trim: what is clipped at the input no trim can mend."""
 
-    def __init__(self, theme: Theme, edit: Edit, levelling: Levelling):
+    def __init__(self, theme: Theme, edit: Edit, levelling: LevelFinder):
         super().__init__(theme, edit, _("Set the level"))
         self.help = LevelHelp(theme, levelling, "gather")
         self.hint = Words(theme, "small", "mute")

@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QAbstractButton, QSizePolicy, QVBoxLayout, QWidget
 from ....words.documents import BEGINNING_WORDS, TEMPLATE_WORDS
 from ....words.timing import date_text
 from ...kit.button import Button
+from ...kit.chips import Chips
 from ...kit.flow import Flow
 from ...kit.label import Words
 from ...kit.pictured import Picture
@@ -19,6 +20,14 @@ from ...theme.theme import Theme
 
 CARD_PX, SPAN_PX = 388.0, 72.0
 MOST_RECENT = 5
+HINT = (
+    "Each comes with sounds to try it at once, on simulated equipment. Everything in it can be changed, and nothing is "
+    "lost by starting."
+)
+HERE_HINT = (
+    "With the microphone and the headphones that the desktop has chosen. Calls and streams become microphones that the other "
+    "program chooses; they are closed until you open them."
+)
 
 
 class TemplateButton(QAbstractButton):
@@ -140,10 +149,10 @@ class StartPage(QWidget):
         column.setSpacing(10)
         title = Words(theme, "title", wraps=False)
         title.setText("What shall it be?")
-        hint = Words(theme, "body", "mute")
-        hint.setText(
-            "Each comes with sounds to try it at once, on simulated equipment. Everything in it can be changed, and "
-            "nothing is lost by starting."
+        self.hint = Words(theme, "body", "mute")
+        self.here = False
+        self.where = Chips(
+            theme, "Where", [("", "Without equipment"), ("here", "On this computer")], self._choose_where
         )
         self.templates = {code: TemplateButton(theme, code) for code in TEMPLATE_WORDS}
         flow = Flow(14)
@@ -156,12 +165,25 @@ class StartPage(QWidget):
         self.open = Button(theme, "Open a setup", "outline", "Ctrl+O")
         self.open.clicked.connect(self.opens)
         column.addWidget(title)
-        column.addWidget(hint)
+        column.addWidget(self.where)
+        column.addWidget(self.hint)
         column.addLayout(flow)
         column.addWidget(self.lately)
         column.addLayout(self._last)
         column.addStretch(1)
+        self.offer_here(False)
         self.show_recent([])
+
+    def offer_here(self, there: bool) -> None:
+        """Whether this computer can be begun on: only where its sound server answers."""
+        self.where.setVisible(there)
+        if not there:
+            self._choose_where("")
+
+    def _choose_where(self, where: str) -> None:
+        self.here = where == "here"
+        self.where.show_on(where)
+        self.hint.say(HERE_HINT if self.here else HINT)
 
     def show_recent(self, paths: list[Path]) -> None:
         """The last setups, newest first, beside opening another."""

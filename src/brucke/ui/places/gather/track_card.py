@@ -8,7 +8,7 @@ from ....core.document.bundle import find_file
 from ....core.document.setup import Part
 from ....core.edits import part_edits
 from ....desk.documents import Documents
-from ....desk.running import Running
+from ....desk.running import LiveEngine
 from ....words.translation import _
 from ...kit.button import Button
 from ...kit.edit import Edit
@@ -27,7 +27,7 @@ MOST_SHOWN = 4
 class TrackCard(PartCard):
     """Files of a backing track. They may stand anywhere; saving the setup brings them beside it."""
 
-    def __init__(self, theme: Theme, edit: Edit, documents: Documents, running: Running):
+    def __init__(self, theme: Theme, edit: Edit, documents: Documents, running: LiveEngine):
         super().__init__(theme, edit, _("Backing tracks"))
         self.documents, self.running = documents, running
         self.list = QListWidget()

@@ -11,9 +11,10 @@ from ....core.document.setup import Setup
 from ....core.edits import part_edits
 from ....core.edits.route_edits import change_device
 from ....core.units import gain_to_db
+from ....desk.desktop import Desktop
 from ....desk.documents import Documents
-from ....desk.level import Levelling
-from ....desk.running import Running
+from ....desk.level import LevelFinder
+from ....desk.running import LiveEngine
 from ....desk.session import Session
 from ....words import timing
 from ....words.documents import PART_NAMES, SOURCE_WORDS
@@ -24,6 +25,7 @@ from ...kit.menu import open_menu
 from ...kit.place import Place, PlaceFrame, scrolled
 from ...theme.theme import Theme
 from .device_card import DeviceCard
+from .mistake_card import MistakeCard
 from .model import comes_from, gather_data
 from .part_cards import AlongCard, ChannelsCard, HearCard, LevelCard, PartCard, PartItselfCard
 from .rows import EquipmentDrawing, PartsDrawing
@@ -42,11 +44,12 @@ class GatherView(Place):
     began = pyqtSignal(str)
 
     def __init__(
-        self, theme: Theme, session: Session, running: Running, documents: Documents, levelling: Levelling
+        self, theme: Theme, session: Session, running: LiveEngine, documents: Documents, levelling: LevelFinder,
+        desktop: Desktop,
     ):  # fmt: skip
         super().__init__()
         self.theme, self.session, self.running, self.documents = theme, session, running, documents
-        self.levelling = levelling
+        self.levelling, self.desktop = levelling, desktop
         self.chosen, self._chosen_at = "", 0
         self.absent: set[str] = set()
         self.start = StartPage(theme)
@@ -87,6 +90,8 @@ class GatherView(Place):
         line.addWidget(equipment)
         line.addWidget(self.verdict, 1)
         line.addWidget(self.mend)
+        self.mistake = MistakeCard(theme, self.desktop.mend)
+        column.addWidget(self.mistake)
         column.addWidget(self.parts)
         column.addLayout(line)
         column.addWidget(self.equipment)
@@ -129,6 +134,7 @@ class GatherView(Place):
         self.level.anew.clicked.connect(self._count_anew)
         self.device.unplug.clicked.connect(self._unplug)
         self.session.changed.connect(self.refresh)
+        self.desktop.changed.connect(self.refresh)
         self.session.replaced.connect(self._replaced)
         self.running.changed.connect(self.refresh)
         self.running.levels.connect(self._levels)
@@ -160,6 +166,7 @@ class GatherView(Place):
         self.equipment.show_data(data, id if kind == "device" else "")
         self.verdict.say(data.verdict if data.devices else "", data.verdict_tone)
         self.mend.setVisible(any(d.disagrees for d in data.devices))
+        self.mistake.show_first(setup, self.desktop.mistakes)
         self._show_side(kind, id)
 
     def _still_chosen(self) -> tuple[str, str, str]:
@@ -191,7 +198,8 @@ class GatherView(Place):
         elif device is not None:
             self.title.say(device.name, "ink")
             self.where.say("not there; it joins by itself" if device.id in self.session.facts.missing else "")
-            self.device.show_device(setup, device, device.id in self.absent, self.running.state == "running")
+            running = self.running.state == "running"
+            self.device.show_device(setup, device, device.id in self.absent, running, self.desktop)
 
     def _show_input(self) -> None:
         if self.part:
@@ -278,7 +286,7 @@ class GatherView(Place):
         self.tracks.add_files(files)
 
     def begin(self, template: str) -> None:
-        self.documents.new(template)
+        self.documents.new(template, self.start.here)
         self.parts.focus_row()
         self.began.emit(template)
 

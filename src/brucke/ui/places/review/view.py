@@ -5,7 +5,7 @@ from PyQt6.QtWidgets import QStackedWidget, QVBoxLayout, QWidget
 
 from ....desk.playback import Playback
 from ....desk.session import Session
-from ....desk.take import Taking
+from ....desk.take import TakeRecorder
 from ....takes.judging import scatter_ms
 from ....words import timing
 from ....words.review import needs_you, take_text
@@ -53,7 +53,7 @@ class LeftDrawing(SheetView):
 class Empty(Card):
     """What belongs here, and the one button that starts it."""
 
-    def __init__(self, theme: Theme, taking: Taking):
+    def __init__(self, theme: Theme, taking: TakeRecorder):
         super().__init__(theme)
         self.words = Words(theme, "name", "mute")
         self.button = Button(theme, "Proof take", "primary", "Shift+R")
@@ -70,7 +70,7 @@ class ReviewView(Place):
 
     shows = pyqtSignal(str)  # the listener whose sound is listened to
 
-    def __init__(self, theme: Theme, session: Session, taking: Taking, playback: Playback):
+    def __init__(self, theme: Theme, session: Session, taking: TakeRecorder, playback: Playback):
         super().__init__()
         self.theme, self.session, self.taking, self.playback = theme, session, taking, playback
         self.listener = ""

@@ -4,8 +4,8 @@ from PyQt6.QtCore import pyqtSignal
 
 from ....core.document.setup import Listener, Part, Setup
 from ....core.edits import chain_edits
-from ....desk.level import Levelling
-from ....desk.loudness import Targeting
+from ....desk.level import LevelFinder
+from ....desk.loudness import TargetFinder
 from ....words.shape import LOUDNESS_WORDS, loudness_text, off_target_text, peak_text
 from ....words.translation import _
 from ...kit.button import Button
@@ -24,7 +24,7 @@ SAID_S = 5.0  # so much was heard before it says how loud it is as a whole
 class LevelCard(Card):
     """The trim of a part, from its loudest line."""
 
-    def __init__(self, theme: Theme, levelling: Levelling):
+    def __init__(self, theme: Theme, levelling: LevelFinder):
         super().__init__(theme)
         title = Words(theme, "strong", wraps=False)
         title.setText(_("Level"))
@@ -41,7 +41,7 @@ class LoudnessCard(Card):
 
     anew = pyqtSignal()
 
-    def __init__(self, theme: Theme, edit: Edit, targeting: Targeting):
+    def __init__(self, theme: Theme, edit: Edit, targeting: TargetFinder):
         super().__init__(theme)
         self.edit, self.targeting = edit, targeting
         self.setup, self.listener = Setup(), Listener(id="", name="", kind="monitor", device="")

@@ -6,14 +6,12 @@ import numpy as np
 from PyQt6.QtCore import QRectF
 
 from ....words.doing import level_text, now_text
-from ...paint.sheet import Box, Line, Sheet
+from ...paint.sheet import Bars, Box, Line, Sheet
 from ...theme.fonts import elided
 from ...theme.tokens import Tokens
 from .model import LEVEL_DB, Curve, ProcessorBand, spectrum_curve
 from .watch import SHOWN, ChainWatch
 
-SPECTRAL = ("noise_removal", "high_pass", "equaliser")
-DYNAMIC = ("compressor", "limiter", "de_esser", "multiband")
 SILENT_DB = -59.0
 
 
@@ -42,23 +40,22 @@ def band_live(band: ProcessorBand, slot: int, watch: ChainWatch, rate_hz: float,
     if not watch.lively:
         return STILL
     after = watch.told.shape[0] - 1 if last else slot + 1
-    reductions: tuple[float, ...] = ()
-    if band.kind in (*DYNAMIC, "gate"):
-        count = 3 if band.kind == "multiband" else 1
-        reductions = tuple(round(float(x), 1) + 0.0 for x in watch.told[slot, 1 : 1 + count])
+    tells = band.processor.TELLS
+    reductions = tuple(round(float(x), 1) + 0.0 for x in watch.told[slot, 1 : 1 + tells.reductions])
     doing = now_text(band.processor, reductions, round(watch.quiet_db(slot) - watch.quiet_db(after)))
-    if band.kind in SPECTRAL:
-        return BandLive(spectrum=() if watch.spectrum is None else spectrum_curve(watch.spectrum, rate_hz), doing=doing)
-    if band.kind == "gate":
-        return BandLive(histogram=tuple(watch.histogram(slot).round(2).tolist()), doing=doing)
-    if band.kind in DYNAMIC:
-        level = _level_share(watch.level_db(slot)) if band.kind in ("compressor", "limiter") else -1.0
-        return BandLive(level=round(level, 2), reductions=reductions, doing=doing)
-    if band.kind == "gain":
-        shares = [_level_share(watch.level_db(i)) for i in (slot, after)]
-        bars = tuple(round(max(0.0, x), 2) for x in shares) if shares[0] >= 0 else ()
-        return BandLive(bars=bars, doing=doing)
-    return STILL
+    match tells.moves:
+        case "spectrum":
+            spectrum = () if watch.spectrum is None else spectrum_curve(watch.spectrum, rate_hz)
+            return BandLive(spectrum=spectrum, doing=doing)
+        case "histogram":
+            return BandLive(histogram=tuple(watch.histogram(slot).round(2).tolist()), doing=doing)
+        case "level":
+            return BandLive(level=round(_level_share(watch.level_db(slot)), 2), reductions=reductions, doing=doing)
+        case "both sides":
+            shares = [_level_share(watch.level_db(i)) for i in (slot, after)]
+            bars = tuple(round(max(0.0, x), 2) for x in shares) if shares[0] >= 0 else ()
+            return BandLive(bars=bars, doing=doing)
+    return BandLive(reductions=reductions, doing=doing) if reductions else STILL
 
 
 def live_sheet(card: ProcessorBand, live: BandLive, area: QRectF, ink: str, t: Tokens) -> Sheet:
@@ -74,11 +71,10 @@ def live_sheet(card: ProcessorBand, live: BandLive, area: QRectF, ink: str, t: T
         sheet.lines.append(Line(tuple(top), "edge", 1))
         _curve(sheet, card.curve, at, ink if card.on else "mute")
     if live.histogram:
-        wide = area.width() / len(live.histogram)
-        for i, share in enumerate(live.histogram):
-            if share > 0:
-                tall = share * (area.height() - t.px(6))
-                sheet.boxes.append(Box(QRectF(area.x() + i * wide + 1, area.bottom() - tall, wide - 2, tall), "edge"))
+        wide, most = area.width() / len(live.histogram), area.height() - t.px(6)
+        tall = [(i, share * most) for i, share in enumerate(live.histogram) if share > 0]
+        rects = [QRectF(area.x() + i * wide + 1, area.bottom() - h, wide - 2, h) for i, h in tall]
+        sheet.bars.append(Bars(rects, "edge"))
         _curve(sheet, card.curve, at, ink if card.on else "mute")
     if card.threshold is not None:
         sheet.lines.append(Line((at(card.threshold, 0), at(card.threshold, 1)), "coral", 1.5, dashed=True))
@@ -150,10 +146,10 @@ def ends(watch: ChainWatch) -> Ends:
 def end_sheet(levels: Curve, text: str, area: QRectF, value: QRectF, ink: str, t: Tokens) -> Sheet:
     """One row of levels, and the loudest of the last seconds beside it."""
     sheet = Sheet(max(area.right(), value.right()), area.bottom())
-    wide, middle = area.width() / SHOWN, area.center().y()
-    for k, level in enumerate(levels):
-        x = area.right() - (len(levels) - k) * wide
-        tall = max(1.0, level * area.height())
-        sheet.boxes.append(Box(QRectF(x, middle - tall / 2, max(1.0, wide - 1), tall), ink))
+    wide, middle, height = area.width() / SHOWN, area.center().y(), area.height()
+    left, thick = area.right() - len(levels) * wide, max(1.0, wide - 1)
+    tall = [max(1.0, level * height) for level in levels]
+    rects = [QRectF(left + k * wide, middle - h / 2, thick, h) for k, h in enumerate(tall)]
+    sheet.bars.append(Bars(rects, ink))
     sheet.text(value.x(), value.y(), value.width(), value.height(), text, "small strong", "ink", "right")
     return sheet

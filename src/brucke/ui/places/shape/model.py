@@ -6,27 +6,14 @@ import numpy as np
 
 from ....core.document.setup import Listener, Part, Setup
 from ....core.edits.chain_edits import owned
-from ....core.processors import (
-    Compressor,
-    DeEsser,
-    Equaliser,
-    Gate,
-    HighPass,
-    Limiter,
-    Multiband,
-    NoiseRemoval,
-    PlugIn,
-    Processor,
-    Thickening,
-    held,
-)
-from ....core.sound.parameters import copies_ms, latency_frames, processor_latency_frames
-from ....core.sound.response import filter_response_db, level_curve_db
+from ....core.sound.packing import latency_frames
+from ....core.sound.processors import NoiseRemoval, PlugIn, Processor, held
 from ....core.units import db_to_gain
 from ....engine.step.plan import Without
 from ....words import timing
 from ....words.doing import doing_text
-from ....words.shape import PLUG_IN_FAULTS, kind_of, processor_name, shown_values
+from ....words.processors import kind_of, processor_name
+from ....words.shape import PLUG_IN_FAULTS, shown_values
 from ....words.translation import _
 
 POINTS = 96
@@ -82,40 +69,30 @@ def spectrum_curve(power: "np.typing.NDArray[np.float64]", rate_hz: float) -> Cu
 
 
 def _curve(p: Processor, setup: Setup, trim_db: float) -> tuple[Curve, tuple[float, float]]:
-    if isinstance(p, HighPass | Equaliser):
-        db = filter_response_db(p, HZ, setup.rate_hz)
-        return tuple(np.clip(0.5 + db / (2 * FILTER_DB), 0, 1).round(3).tolist()), (0.5, 0.5)
     if isinstance(p, NoiseRemoval):
         profile = setup.profile(p.profile)
         power = np.array(profile.power if profile else (0.0,)) * db_to_gain(trim_db) ** 2
         return (spectrum_curve(power, profile.rate_hz) if profile else ()), (0.0, 0.0)
-    if isinstance(p, Gate | Compressor | DeEsser | Limiter):
-        db = level_curve_db(p, LEVELS)
+    if (db := p.response_db(HZ, setup.rate_hz)) is not None:
+        return tuple(np.clip(0.5 + db / (2 * FILTER_DB), 0, 1).round(3).tolist()), (0.5, 0.5)
+    if (db := p.level_out_db(LEVELS)) is not None:
         return tuple(np.clip(1 - db / LEVEL_DB, 0, 1).round(3).tolist()), (0.0, 1.0)
-    if isinstance(p, Multiband):
-        gains = [held(p, f"{band}_gain_db") for band in ("low", "middle", "high")]
-        steps = np.select([held(p, "low_hz") > HZ, held(p, "high_hz") > HZ], gains[:2], gains[2])
-        return tuple(np.clip(0.5 + steps / (2 * FILTER_DB), 0, 1).round(3).tolist()), (0.5, 0.5)
     return (), (0.0, 0.0)
 
 
 def _bars(p: Processor) -> tuple[tuple[float, float], ...]:
     """The sound and its copies in time: 100 ms wide, 40 dB high."""
-    if not isinstance(p, Thickening):
-        return ()
-    height = 1 + held(p, "level_db") / 40
-    return ((0.02, 0.95), *((0.02 + ms / 100, 0.95 * max(0.05, height)) for ms in copies_ms(p)))
+    return tuple((0.02 + ms / 100, 0.95 * max(0.05, 1 + db / 40)) for ms, db in p.copies())
 
 
 def _band(p: Processor, setup: Setup, trim_db: float) -> ProcessorBand:
-    rate_hz, frames = setup.rate_hz, processor_latency_frames(p, setup.block_frames)
+    rate_hz, frames = setup.rate_hz, p.costs_frames(setup.block_frames)
     curve, straight = _curve(p, setup, trim_db)
     cost = timing.ms_text(frames / rate_hz, 1) if frames else _("0 ms")
-    threshold = 1 - held(p, "threshold_db") / LEVEL_DB if isinstance(p, Gate | Compressor) else None
+    threshold = max(0.0, 1 - held(p, "threshold_db") / LEVEL_DB) if p.TELLS.threshold else None
     return ProcessorBand(
         kind_of(p), processor_name(p), p.on, cost, frames > 0, doing_text(p), p, tuple(shown_values(p)), curve, straight,
-        None if threshold is None else max(0.0, threshold), _bars(p),
-        (hz_share(held(p, "low_hz")), hz_share(held(p, "high_hz"))) if isinstance(p, Multiband) else (),
+        threshold, _bars(p), tuple(hz_share(hz) for hz in p.edges_hz()),
     )  # fmt: skip
 
 

@@ -10,11 +10,10 @@ from ....core.document.own_file import FileProblem
 from ....core.document.setup import Setup
 from ....core.edits import chain_edits
 from ....core.edits.naming import free_name
-from ....core.processors import NoiseRemoval
 from ....core.sound.noise_profile import GOOD_S
-from ....core.sound.parameters import processor_latency_frames
+from ....core.sound.processors import NoiseRemoval
 from ....core.sound.profile_file import PROFILE_SUFFIX, load_profile, save_profile
-from ....desk.noise import Learning
+from ....desk.noise import NoiseLearner
 from ....words.shape import WINDOWS_WORDS, mismatch_text
 from ....words.timing import ms_text
 from ....words.translation import _
@@ -32,7 +31,7 @@ MISMATCH_DB = 6.0  # so much louder, the profile no longer fits: common practice
 class NoiseCard(Card):
     """Learning the room, the profiles that were kept, and what the window costs."""
 
-    def __init__(self, theme: Theme, edit: Edit, learning: Learning):
+    def __init__(self, theme: Theme, edit: Edit, learning: NoiseLearner):
         super().__init__(theme)
         self.edit, self.learning = edit, learning
         self.setup, self.part = Setup(), ""
@@ -83,7 +82,7 @@ class NoiseCard(Card):
         for b in (self.forget, self.to_file):
             b.setVisible(bool(p.profile))
         costs = {
-            k: processor_latency_frames(replace(p, window=k), setup.block_frames) / setup.rate_hz
+            k: replace(p, window=k).costs_frames(setup.block_frames) / setup.rate_hz
             for k in WINDOWS_WORDS
         }  # fmt: skip
         self.windows.offer([(k, f"{name}, {ms_text(costs[k], 1)}") for k, name in WINDOWS_WORDS.items()])

@@ -6,8 +6,8 @@ from PyQt6.QtWidgets import QWidget
 
 from ....core.document.setup import Setup
 from ....core.edits import chain_edits
-from ....core.processors import PlugIn
-from ....desk.plug_ins import Plugging
+from ....core.sound.processors import PlugIn
+from ....desk.plug_ins import PlugInHosts
 from ....words.shape import plug_in_fault_text
 from ....words.translation import _
 from ...kit.button import Button
@@ -24,7 +24,7 @@ MOST_SHOWN = 60
 class PlugInCard(Card):
     """Settings count from 0 to 100 %: that is all a plug-in tells of every one."""
 
-    def __init__(self, theme: Theme, edit: Edit, plugging: Plugging):
+    def __init__(self, theme: Theme, edit: Edit, plugging: PlugInHosts):
         super().__init__(theme)
         self.theme, self.edit, self.plugging = theme, edit, plugging
         self.setup, self.owner, self.slot = Setup(), "", 0

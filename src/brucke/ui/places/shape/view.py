@@ -10,14 +10,14 @@ from PyQt6.QtWidgets import QFileDialog, QVBoxLayout, QWidget
 from ....core.document.setup import Listener, Part, Setup
 from ....core.edits import chain_edits
 from ....core.edits.chain_edits import Chain, owned, owner_of
-from ....core.processors import MAX_PLUG_INS, MAX_SLOTS, NoiseRemoval, PlugIn, Processor
-from ....core.sound.parameters import latency_frames
-from ....desk.running import Running
+from ....core.sound.packing import latency_frames
+from ....core.sound.processors import MAX_PLUG_INS, MAX_SLOTS, NoiseRemoval, PlugIn, Processor
+from ....desk.running import LiveEngine
 from ....desk.session import Session
-from ....desk.shape import Shaping
+from ....desk.shape import ShapeHelpers
 from ....engine.step.plan import Without
 from ....words import timing
-from ....words.shape import KINDS, processor_name
+from ....words.processors import OFFERED, processor_name
 from ....words.timing import ms_text
 from ...kit.button import Button
 from ...kit.chips import Chips
@@ -34,7 +34,7 @@ from .model import ink_of, shape_data
 from .noise_card import NoiseCard
 from .plug_in_card import PlugInCard
 from .presets import Presets
-from .side import ProcessorCard
+from .processor_card import ProcessorCard
 from .watch import SPECTRUM_FRAMES, ChainWatch, spectrum_of
 
 SPECTRUM_EVERY, NUMBERS_EVERY = 3, 10  # of the window's clock
@@ -47,7 +47,7 @@ class ShapeView(Place):
     id = "shape"
     name = "Shape"
 
-    def __init__(self, theme: Theme, session: Session, running: Running, shaping: Shaping):
+    def __init__(self, theme: Theme, session: Session, running: LiveEngine, shaping: ShapeHelpers):
         super().__init__()
         self.theme, self.session, self.running = theme, session, running
         self.learning, self.plugging = shaping.learning, shaping.plugging
@@ -250,7 +250,7 @@ class ShapeView(Place):
     def add_menu(self) -> bool:
         lines = [
             (f"{processor_name(fresh)}  –  {what}", partial(self.add_processor, code))
-            for code, (fresh, what) in KINDS.items()
+            for code, (fresh, what) in OFFERED.items()
             if self.owner.startswith("part/") or code != "noise_removal"
         ]
         for found in self.plugging.register.found:
@@ -269,7 +269,7 @@ class ShapeView(Place):
         self.menu = open_menu(self.preset, self.presets.lines())
 
     def add_processor(self, code: str) -> None:
-        self._add(KINDS[code][0])
+        self._add(OFFERED[code][0])
 
     def _add(self, processor: Processor) -> None:
         if not self.owner:

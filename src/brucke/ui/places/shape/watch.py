@@ -5,7 +5,7 @@ from dataclasses import dataclass, field
 import numpy as np
 import numpy.typing as npt
 
-from ....core.processors import MAX_SLOTS
+from ....core.sound.processors import MAX_SLOTS
 from ....core.sound.windows import LENGTH, WINDOWS
 
 F32 = npt.NDArray[np.float32]

@@ -13,9 +13,9 @@ from ....core.document.setup import Route, Setup
 from ....core.edits import listener_edits, route_edits
 from ....core.findings import Finding
 from ....core.routing.ways import own_return
-from ....desk.running import Running
+from ....desk.running import LiveEngine
 from ....desk.session import Session
-from ....desk.soundcheck import Checking
+from ....desk.soundcheck import SoundcheckRun
 from ....words import timing
 from ....words.documents import LISTENER_MENU, LISTENER_WORDS
 from ...kit.button import Button
@@ -29,7 +29,7 @@ from ...kit.place import Place, PlaceFrame
 from ...theme.theme import Theme
 from .grid import Grid
 from .model import cell_findings, listener_findings, share_data
-from .side import ArrivesCard, CarriedCard, ChannelsCard, GainCard, ListenerCard, RouteCard, SwitchCard
+from .route_cards import ArrivesCard, CarriedCard, ChannelsCard, GainCard, ListenerCard, RouteCard, SwitchCard
 
 MOST_FINDINGS = 3
 
@@ -66,7 +66,7 @@ class ShareView(Place):
     in_align = pyqtSignal(str, str)
     by_hand = pyqtSignal(str)
 
-    def __init__(self, theme: Theme, session: Session, running: Running, checking: Checking):
+    def __init__(self, theme: Theme, session: Session, running: LiveEngine, checking: SoundcheckRun):
         super().__init__()
         self.theme, self.session, self.running, self.checking = theme, session, running, checking
         self._clipboard: list[tuple[int, int, Route]] = []

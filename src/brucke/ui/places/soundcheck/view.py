@@ -5,7 +5,7 @@ from PyQt6.QtWidgets import QProgressBar, QVBoxLayout, QWidget
 
 from ....core.findings import Finding
 from ....desk.session import Session
-from ....desk.soundcheck import LISTEN_S, Checking
+from ....desk.soundcheck import LISTEN_S, SoundcheckRun
 from ....words.soundcheck import CHECK_TITLES, count_text
 from ...kit.button import Button
 from ...kit.card import Card
@@ -22,7 +22,7 @@ class SoundcheckView(Place):
     by_hand = pyqtSignal(str)
     left = pyqtSignal()
 
-    def __init__(self, theme: Theme, session: Session, checking: Checking):
+    def __init__(self, theme: Theme, session: Session, checking: SoundcheckRun):
         super().__init__()
         self.theme, self.session, self.checking = theme, session, checking
         self.cards: list[FindingCard] = []

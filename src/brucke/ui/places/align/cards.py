@@ -4,14 +4,13 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QDoubleSpinBox, QProgressBar, QVBoxLayout, QWidget
 
 from ....core.document.setup import Setup
-from ....core.knowledge.evidence import device_fingerprint, round_trip_key
-from ....core.knowledge.learned import measuring_pair
 from ....core.timing.arrivals import ListenerTiming
-from ....desk.round_trip import Measuring
+from ....desk.round_trip import Measurer
 from ....desk.session import Session
 from ....words import timing
 from ...kit.button import Button
 from ...kit.card import Card
+from ...kit.chips import Chips
 from ...kit.curve import Curve
 from ...kit.label import Words
 from ...kit.row import row
@@ -74,9 +73,9 @@ class VerdictCard(Card):
 
 
 class EvidenceCard(Card):
-    """The round trip: its correlation, its date and ±, and how to measure it."""
+    """What was measured: its correlation, its date and ±, and how to measure it."""
 
-    def __init__(self, theme: Theme, session: Session, measuring: Measuring):
+    def __init__(self, theme: Theme, session: Session, measuring: Measurer):
         super().__init__(theme)
         self.session, self.measuring = session, measuring
         self.curve = Curve(theme)
@@ -91,6 +90,7 @@ class EvidenceCard(Card):
         self.bar = QProgressBar()
         self.bar.setTextVisible(False)
         self.bar.setAccessibleName("Measuring, progress")
+        self.quantities = Chips(theme, "What is measured", [], self._choose_quantity)
         self.sweep = Button(theme, "sweep", "chip")
         self.sequence = Button(theme, "sequence", "chip")
         self.level = QDoubleSpinBox()
@@ -115,6 +115,7 @@ class EvidenceCard(Card):
         buttons = row(self.confirm, self.button, self.stop, stretch=1)
         buttons.addWidget(self.how)
         self.column.addLayout(buttons)
+        self.column.addWidget(self.quantities)
         self.column.addLayout(row(self.sweep, self.sequence, stretch=1))
         self.column.addLayout(row(self.level, self.repeats, stretch=1))
         self.column.addWidget(self.cable)
@@ -127,6 +128,11 @@ class EvidenceCard(Card):
         self.level.valueChanged.connect(lambda v: setattr(self.measuring, "level_db", v))
         self.repeats.valueChanged.connect(lambda v: setattr(self.measuring, "repeats", v))
         self.cable.toggled.connect(lambda on: setattr(self.measuring, "cable", on))
+
+    def _choose_quantity(self, code: str) -> None:
+        if not self.measuring.busy:
+            self.measuring.quantity = next(q for q in self.measuring.possible if q.code == code)
+            self.refresh()
 
     def _choose(self, kind: str) -> None:
         self.measuring.kind = "sweep" if kind == "sweep" else "sequence"
@@ -146,37 +152,44 @@ class EvidenceCard(Card):
         for widget in (self.sweep, self.sequence, self.level, self.repeats, self.cable):
             widget.setEnabled(not m.busy)
             widget.setVisible(self.how.isChecked())
-        pair = measuring_pair(setup)
-        newest = self.session.knowledge.newest(round_trip_key(pair[0])) if pair else None
-        good = None
-        if pair is not None:
-            good = self.session.knowledge.good(round_trip_key(pair[0]), device_fingerprint(setup, pair[0]))
+        self.quantities.offer([(q.code, timing.QUANTITIES[q.code]) for q in m.possible])
+        self.quantities.show_on(m.quantity.code)
+        self.quantities.setVisible(self.how.isChecked() and len(m.possible) > 1)
+        way, knowledge, q = m.way, self.session.knowledge, m.quantity
+        newest = knowledge.newest(q.key(*way.ids)) if way else None
+        good = knowledge.counting(q, setup, *way.ids) if way else None
         shown = good or newest
         self.button.set_kind("outline" if good else "primary")
         self.curve.show_curve(shown.proof if shown else (), timing.ms_text(shown.value_s, 2) if shown else "")
-        self.found.say(f"Round trip, {timing.measurement_text(shown)}" if shown else self._first_words(m))
+        self.found.say(
+            f"{timing.QUANTITIES[q.code].capitalize()}, {timing.measurement_text(shown)}"
+            if shown
+            else self._first_words(m)
+        )
         self.when.say(timing.measured_text(shown, unconfirmed and shown is good) if shown else "")
         self.note.say(self._note(m, good is None and newest is not None, shown.note if shown else ""), self._tone(m))
 
-    def _first_words(self, m: Measuring) -> str:
+    def _first_words(self, m: Measurer) -> str:
         if m.busy:
             return ""
         return "Nothing measured yet. Hold a headphone to the microphone, then measure."
 
-    def _note(self, m: Measuring, stale: bool, note: str) -> str:
+    def _note(self, m: Measurer, stale: bool, note: str) -> str:
         if m.state == "counting":
             return (
                 f"{m.count} … hold a headphone to the microphone. A gentle sound comes into it; nobody else hears it."
             )
         if m.busy:
-            return "Listening. Everyone else hears silence for a moment."
+            why = {"lost": "Blocks were lost in the middle", "disagree": "The repeats disagreed"}.get(m.why_anew, "")
+            again = f"{why}, so it sounds once more. " if m.anew else ""
+            return f"{again}Listening. Everyone else hears silence for a moment."
         if m.message and m.failed:
             return m.message
         if stale:
             return "No longer counts: what it depends on has changed. Measure again."
         return f"Note: {note}." if note else ""
 
-    def _tone(self, m: Measuring) -> str:
+    def _tone(self, m: Measurer) -> str:
         return "coral" if m.failed and not m.busy else "amber"
 
 
@@ -203,7 +216,7 @@ class HandOffCard(Card):
 class Side(QWidget):
     """The column of cards, with its titles."""
 
-    def __init__(self, theme: Theme, session: Session, measuring: Measuring):
+    def __init__(self, theme: Theme, session: Session, measuring: Measurer):
         super().__init__()
         self.title = Words(theme, "title", "ink", wraps=False)
         self.to = Words(theme, "body", "mute", wraps=False)

@@ -7,8 +7,8 @@ from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from ....core.document.setup import Setup
 from ....core.edits import chain_edits
-from ....core.processors import RANGES, Equaliser, HighPass, NoiseRemoval, Processor, Thickening
-from ....words.shape import FIELDS, SHAPES, processor_name
+from ....core.sound.processors import KINDS, RANGES, Equaliser, NoiseRemoval, Processor
+from ....words.processors import CHOICES, FIELDS, SHAPES, processor_name
 from ....words.translation import _
 from ...kit.button import Button
 from ...kit.card import Card
@@ -60,12 +60,15 @@ class ProcessorCard(Card):
         self.column.addLayout(head)
         self.bands = Chips(theme, _("Band"), [], self._choose_band)
         self.shapes = Chips(theme, _("Shape of the band"), list(SHAPES.items()), self._shape)
-        self.slopes = Chips(theme, _("Slope"), [("12", _("12 dB an octave")), ("24", _("24 dB"))], self._slope)
-        self.voices = Chips(theme, _("Voices"), [(n, _("{n} voices").format(n=n)) for n in "234"], self._voices)
+        self.choices = {
+            (kind.__name__, field): self._one_of(theme, field, some)
+            for kind in KINDS
+            for field, some in kind.CHOICES.items()
+        }
         self.parameters: dict[tuple[str, str], Parameter] = {}
         box = QVBoxLayout()
         box.setSpacing(6)
-        for w in (self.bands, self.shapes, self.voices):
+        for w in (self.bands, self.shapes, *self.choices.values()):
             box.addWidget(w)
         for of, fields in RANGES.items():
             for field in fields:
@@ -73,7 +76,6 @@ class ProcessorCard(Card):
                 parameter = Parameter(theme, of, field, entered)
                 self.parameters[of, field] = parameter
                 box.addWidget(parameter)
-        box.addWidget(self.slopes)
         self.column.addLayout(box)
         self.left = Button(theme, _("Earlier"), "outline")
         self.right = Button(theme, _("Later"), "outline")
@@ -104,8 +106,6 @@ class ProcessorCard(Card):
             b.setVisible(not noise)
         self.bands.setVisible(equaliser)
         self.shapes.setVisible(equaliser)
-        self.slopes.setVisible(isinstance(p, HighPass))
-        self.voices.setVisible(isinstance(p, Thickening))
         shown: Any = p
         if isinstance(p, Equaliser):
             self.band = min(self.band, len(p.bands) - 1)
@@ -113,10 +113,11 @@ class ProcessorCard(Card):
             self.bands.offer([(str(i), str(i + 1)) for i in range(len(p.bands))])
             self.bands.show_on(str(self.band))
             self.shapes.show_on(shown.shape)
-        elif isinstance(p, HighPass):
-            self.slopes.show_on(str(p.slope_db))
-        elif isinstance(p, Thickening):
-            self.voices.show_on(str(p.voices))
+        for (of, field), chips in self.choices.items():
+            mine = of == type(p).__name__
+            chips.setVisible(mine)
+            if mine:
+                chips.show_on(str(getattr(p, field)))
         for (of, field), parameter in self.parameters.items():
             mine = of == type(shown).__name__
             parameter.setVisible(mine)
@@ -142,13 +143,14 @@ class ProcessorCard(Card):
         after = chain_edits.shape_band(self.setup, self.owner, self.slot, self.band, shape)
         self.edit(self._label(f"{self.band + 1} {SHAPES[shape]}"), after)
 
-    def _slope(self, slope: str) -> None:
-        after = chain_edits.change_processor(self.setup, self.owner, self.slot, slope_db=int(slope))
-        self.edit(self._label(f"{slope} dB an octave"), after)
+    def _one_of(self, theme: Theme, field: str, some: tuple[int, ...]) -> Chips:
+        name, text = CHOICES[field]
 
-    def _voices(self, voices: str) -> None:
-        after = chain_edits.change_processor(self.setup, self.owner, self.slot, voices=int(voices))
-        self.edit(self._label(f"{voices} voices"), after)
+        def chose(n: str) -> None:
+            after = chain_edits.change_processor(self.setup, self.owner, self.slot, **{field: int(n)})
+            self.edit(self._label(text.format(n=n)), after)
+
+        return Chips(theme, name.capitalize(), [(str(n), text.format(n=n)) for n in some], chose)
 
     def _switch(self) -> None:
         on = not self.processor.on

@@ -1,0 +1,158 @@
+"""A setup that sounds, without a window."""
+
+import argparse
+import json
+import signal
+import time
+from typing import Any
+
+from ..ports.devices.server.wiring import made
+from .output import CannotDo
+
+LOOK_S = 0.02
+UP_WITHIN_S = 30.0
+
+
+def live(args: argparse.Namespace) -> int:
+    """Until `--seconds` are over or Ctrl+C; what happens is told as it happens."""
+    from PyQt6.QtCore import QCoreApplication
+
+    from ..desk.desktop import Desktop
+    from ..desk.running import LiveEngine
+    from ..desk.session import Session
+
+    app = QCoreApplication.instance() or QCoreApplication([])
+    session = Session()
+    session.open(args.setup)
+    if not session.setup.parts and not session.setup.listeners:
+        raise CannotDo(f"{args.setup.name}: parts: there are none, so nothing can sound")
+    desktop, running = Desktop(session), LiveEngine(session)
+    telling = Teller(args.json, session, desktop, running)
+    ended: list[int] = []
+    for number in (signal.SIGINT, signal.SIGTERM):
+        signal.signal(number, lambda n, _frame: ended.append(n))
+    try:
+        if args.open:
+            running.set_on_air(True)
+        running.start(play=True)
+        until = None
+        while not ended and (until is None or time.monotonic() < until):
+            app.processEvents()
+            running.tick()
+            desktop.tick()
+            telling.look()
+            if until is None and telling.up and args.seconds is not None:
+                until = time.monotonic() + args.seconds
+            if not telling.up and (running.state == "stopped" or time.monotonic() - telling.began > UP_WITHIN_S):
+                raise CannotDo(f"{args.setup.name}: {telling.said or 'nothing came up in time'}")
+            time.sleep(LOOK_S)
+        telling.done()
+    finally:
+        running.set_on_air(False)
+        running.end()
+        desktop.end()
+    return 0
+
+
+class Teller:
+    """One line for everything that happens: as JSON, or in words."""
+
+    def __init__(self, as_json: bool, session: Any, desktop: Any, running: Any):
+        self.json, self.session, self.desktop, self.running = as_json, session, desktop, running
+        self.began = time.monotonic()
+        self.up = False
+        self.said = ""
+        self._ears: dict[str, tuple[Any, ...]] = {}
+        self._open: dict[str, bool] = {}
+        self._missing: tuple[str, ...] = ()
+        self._dropouts: dict[str, int] = {}
+        self._state = ""
+        session.noticed.connect(self._noticed)
+
+    def _noticed(self, text: str, _tone: str) -> None:
+        self.said = text.rstrip(".")
+
+    def tell(self, event: str, **values: object) -> None:
+        at = round(time.monotonic() - self.began, 3)
+        if self.json:
+            print(json.dumps({"event": event, "at_s": at, **values}, ensure_ascii=False), flush=True)
+        else:
+            rest = ", ".join(f"{k} {v}" for k, v in values.items() if not isinstance(v, list))
+            print(f"{at:8.2f} s  {event}  {rest}".rstrip(), flush=True)
+
+    def _named(self, listener: str) -> dict[str, str]:
+        """What others see of it."""
+        m = next((m for m in made(self.session.setup) if m.of == listener and not m.output), None)
+        return {"microphone": m.shown, "node": m.node} if m is not None else {}
+
+    def _listeners(self) -> list[dict[str, object]]:
+        from ..engine.step.plan import open_now
+
+        setup, live = self.session.setup, self.session.live
+        found: list[dict[str, object]] = []
+        for x in setup.listeners:
+            found.append(
+                {
+                    "id": x.id, "kind": x.kind, "microphone": "", "node": "", **self._named(x.id),
+                    "open": open_now(setup, x, live), "heard_by": [e.program for e in self.desktop.ears.get(x.id, ())],
+                }
+            )  # fmt: skip
+        return found
+
+    def look(self) -> None:
+        state = self.running.state if self.desktop.state != "down" else "down"
+        if state == "running" and not self.up and self.desktop.state in ("off", "up") and self.desktop.linked:
+            self.up = True
+            self._state = state
+            self._open = {str(x["id"]): bool(x["open"]) for x in self._listeners()}
+            self.tell("up", listeners=self._listeners())
+        if not self.up:
+            return
+        if state != self._state:
+            if state != "running":
+                self.tell("down", why=self.said)
+            else:
+                self.tell("up", listeners=self._listeners())
+            self._state = state
+        if self.desktop.ears != self._ears:
+            for id, ears in self.desktop.ears.items():
+                before = {e.program for e in self._ears.get(id, ()) if e.flows}
+                for e in ears:
+                    if e.flows and e.program not in before:
+                        self.tell("heard_by", listener=id, program=e.program, **self._named(id))
+            self._ears = dict(self.desktop.ears)
+        for x in self._listeners():
+            id, is_open = str(x["id"]), bool(x["open"])
+            if self._open.get(id) != is_open:
+                self.tell("opened" if is_open else "closed", listener=id, **self._named(id))
+            self._open[id] = is_open
+        missing = self.session.facts.missing
+        for p in self.session.setup.parts:
+            if (p.device in missing) != (p.device in self._missing):
+                if p.device in missing:
+                    self.tell("gone", part=p.id, why=self.said)
+                else:
+                    self.tell("joined", part=p.id)
+        self._missing = missing
+        for why, count in self._counted().items():
+            if (more := count - self._dropouts.get(why, 0)) > 0:
+                self.tell("dropout", why=why, count=more)
+            self._dropouts[why] = count
+
+    def _counted(self) -> dict[str, int]:
+        """Dropouts by where they came from; what had come before an engine ended is counted with the next."""
+        from ..engine.processes.region import Head
+
+        link = self.running.link
+        causes = {"missing input": Head.LATE, "late block": Head.MISSED, "the device": Head.CARD_DROPOUTS}
+        return {why: link.get(head) for why, head in causes.items()} if link is not None else {}
+
+    def done(self) -> None:
+        from ..engine.processes.region import Head
+
+        link = self.running.link
+        blocks = link.get(Head.FRAMES) // self.session.setup.block_frames if link is not None else 0
+        seconds = round(time.monotonic() - self.began, 3)
+        self.tell(
+            "done", seconds=seconds, blocks=blocks, dropouts=sum(self._dropouts.values()), listeners=self._listeners()
+        )

@@ -1,0 +1,30 @@
+"""Open and closed: out of a closed door comes digital silence, whatever is routed. Levels, takes and verdicts look before it."""
+
+import numpy as np
+
+from .plan import F32, Shape
+
+MOVES_S = 0.01  # from closed to open, and back
+
+
+class Doors:
+    """One for every listener; `door` [L] is 1 where it is wanted open, 0 where closed."""
+
+    def __init__(self, shape: Shape, door: F32):
+        self._now = door.copy()
+        self._step = np.float32(shape.block / (MOVES_S * shape.rate))
+        self._out = np.zeros((shape.listeners, shape.channels, shape.block), np.float32)
+        self._rise = ((np.arange(shape.block) + 1) / shape.block).astype(np.float32)
+
+    def let_out(self, outs: F32, door: F32) -> F32:
+        """`outs` [L, C, n] as its door lets each listener have it."""
+        if np.array_equal(self._now, door):
+            if door.all():
+                return outs
+            np.copyto(self._out, outs)
+            self._out[door == 0.0] = 0.0  # not by multiplying, which leaves the sign
+            return self._out
+        before = self._now.copy()
+        self._now += np.clip(door - before, -self._step, self._step)
+        share = before[:, None] + (self._now - before)[:, None] * self._rise
+        return np.multiply(outs, (share * share * (3.0 - 2.0 * share))[:, None, :], out=self._out)

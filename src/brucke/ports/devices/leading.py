@@ -1,0 +1,30 @@
+"""A device before the rings: it leads while it is there, the system's timer while it is gone."""
+
+from collections.abc import Callable
+
+from .rings import RingPort
+
+
+class LeadingPort:
+    """What `_open`, `_watch`, `_lead_by_timer` and `_close` are is each device's own."""
+
+    rest: RingPort
+    _goes_on = True
+
+    def start(self) -> None:
+        self.rest.start()
+
+    def drive(self, block: Callable[[], bool]) -> None:
+        """Call `block` once a period until it says that it was the last."""
+        self._block = block
+        while self._goes_on:
+            if self._open():
+                self._watch()
+            else:
+                self._lead_by_timer()
+        self._close()
+
+    def _open(self) -> bool: ...
+    def _watch(self) -> None: ...
+    def _lead_by_timer(self) -> None: ...
+    def _close(self) -> None: ...

@@ -1,0 +1,1 @@
+"""The desktop's sound server, through its native library."""

@@ -1,0 +1,201 @@
+"""The desktop's sound server as a port: its own data thread calls the block, for every device of ours that it carries.
+
+Other devices stay behind the rings. While the server is gone the system timer leads, and it is looked for.
+"""
+
+import threading
+import time
+from typing import Any, Protocol
+
+import numpy as np
+import numpy.typing as npt
+
+from ..kind import DeviceError, Told
+from ..leading import LeadingPort
+from ..rings import RingPort
+from .connection import Connection, keep
+from .library import Dict, ffi, library
+from .names import ENGINE, GROUP
+from .queue import BlockQueue
+
+F32 = npt.NDArray[np.float32]
+LOOK_AGAIN_S = 0.5
+GONE_S = 1.0  # without a block for so long the server is taken as gone
+RT_PROCESS, MAP_BUFFERS = 1 << 2, 1
+IN, OUT = 0, 1
+
+
+class Ends(Protocol):
+    """`inputs` are (row of the captures, name of a port), `outputs` (listener, channel, name of a port)."""
+
+    inputs: tuple[tuple[int, str], ...]
+    outputs: tuple[tuple[int, int, str], ...]
+
+
+class ServerPort(LeadingPort):
+    """`drive` calls the block once a period until it says that it was the last; `told` as for every device."""
+
+    def __init__(self, ends: Ends, rest: RingPort, block: int, rate: int, told: Told, name: str = ENGINE):
+        library()  # an engine that cannot have it says so at once
+        self.ends, self.rest, self.n, self.rate, self._told, self._name = ends, rest, block, rate, told, name
+        self._queue = BlockQueue(len(ends.inputs), len(ends.outputs), block)
+        self._come, self._go = np.zeros((len(ends.inputs), 0), np.float32), np.zeros((len(ends.outputs), 0), np.float32)
+        self._rows = np.array([row for row, _ in ends.inputs], np.intp)
+        self._listeners = np.array([x for x, _, _ in ends.outputs], np.intp)
+        self._channels = np.array([c for _, c, _ in ends.outputs], np.intp)
+        self._connection: Connection | None = None
+        self._ports: tuple[list[Any], list[Any]] = ([], [])
+        self._goes_on, self._there = True, False
+        self._position = self._duration = self._dropouts = 0
+        self._beat = 0.0
+        self._end = threading.Event()
+
+    # The port protocol
+
+    def read(self, captures: F32) -> bool:
+        good = self.rest.read(captures)
+        if len(self._rows):
+            captures[self._rows] = self._queue.come if self._there else 0.0
+        return good
+
+    def write(self, outs: F32) -> None:
+        self.rest.write(outs)
+        go, every = self._queue.go, outs.reshape(-1, self.n)
+        np.take(every, self._listeners * outs.shape[1] + self._channels, axis=0, out=go, mode="clip")
+        np.clip(go, -1.0, 1.0, out=go)
+
+    # What the server calls
+
+    def _process(self, duration: int, position: int) -> None:
+        """One cycle of the server, in its thread, however many blocks it is."""
+        lib, ins, outs = self._lib, self._ports[IN], self._ports[OUT]
+        self._beat = time.monotonic()
+        # Another cycle has moved every device at the server, as a gap has: what was measured wants confirming.
+        moved = self._duration and (duration != self._duration or position != self._position + self._duration)
+        another = duration != self._duration
+        self._position, self._duration = position, duration
+        if moved or another:
+            self._dropouts += bool(moved)
+            self._tell()
+        size = 4 * duration
+        # Every port is asked for its buffer in every cycle: one that was passed over once gives none for ever.
+        come = [_floats(lib.pw_filter_get_dsp_buffer(p, duration), size) for p in ins]
+        go = [_floats(lib.pw_filter_get_dsp_buffer(p, duration), size) for p in outs]
+        if self._come.shape[1] != duration:
+            self._come, self._go = (
+                np.zeros((len(ins), duration), np.float32),
+                np.zeros((len(outs), duration), np.float32),
+            )
+        for sound, into in zip(come, self._come, strict=True):
+            if sound is None:
+                into[:] = 0.0
+            else:
+                np.clip(sound, -1e3, 1e3, out=into)
+        if not self._there or not self._goes_on:
+            self._go[:] = 0.0
+        elif not self._queue.run(self._come, self._go, self._block):
+            self._goes_on = self._there = False
+            self._end.set()
+        for sound, made in zip(go, self._go, strict=True):
+            if sound is not None:
+                sound[:] = made
+
+    # Opening
+
+    def _open(self) -> bool:
+        """Whether the server carries us from now on."""
+        try:
+            self._lib = library()
+            connection = Connection(
+                self._name, lost=lambda _why: self._end.set(), settings={"config.name": "client-rt.conf"}
+            )
+        except DeviceError:
+            return self._failed()
+        self._end.clear()
+        self._queue = BlockQueue(len(self.ends.inputs), len(self.ends.outputs), self.n)  # nothing old is heard
+        self._connection, self._duration, self._there = connection, 0, True
+        self._beat = time.monotonic() + 2.0  # it may take a moment to begin
+        with connection:
+            self._add(connection)
+        self._tell()
+        return True
+
+    def _add(self, connection: Connection) -> None:
+        lib = connection.lib
+        properties = Dict(
+            {
+                "node.name": self._name, "node.description": "Brucke", "media.type": "Audio", "media.category": "Filter",
+                "media.role": "DSP", "node.latency": f"{self.n}/{self.rate}", "node.force-quantum": self.n,
+                "node.force-rate": self.rate, "node.group": GROUP, "node.always-process": "true", "node.autoconnect": "false",
+            }
+        )  # fmt: skip
+        self._filter = lib.pw_filter_new(connection.core, b"brucke", lib.pw_properties_new_dict(properties.c))
+
+        @ffi.callback("void(void *, struct spa_io_clock *)", onerror=self._failing)
+        def process(_data: Any, clock: Any) -> None:
+            self._process(clock.duration, clock.position)
+
+        events = ffi.new("struct pw_filter_events *", {"version": 1, "process": process})
+        hook = ffi.new("struct spa_hook *")
+        keep(process, events, hook)
+        lib.pw_filter_add_listener(self._filter, hook, events, ffi.NULL)
+
+        def port(direction: int, name: str) -> Any:
+            given = Dict({"format.dsp": "32 bit float mono audio", "port.name": name})
+            return lib.pw_filter_add_port(
+                self._filter, direction, MAP_BUFFERS, 8, lib.pw_properties_new_dict(given.c), ffi.NULL, 0
+            )  # fmt: skip
+
+        self._ports = (
+            [port(IN, name) for _, name in self.ends.inputs],
+            [port(OUT, name) for _, _, name in self.ends.outputs],
+        )
+        if lib.pw_filter_connect(self._filter, RT_PROCESS, ffi.NULL, 0) < 0:
+            self._end.set()
+
+    def _failing(self, kind: type[BaseException], error: BaseException, trace: object) -> None:
+        """An exception in the block: the engine's process ends by it, and another one takes its place."""
+        import traceback
+
+        traceback.print_exception(error)
+        self._goes_on = False
+        self._end.set()
+
+    def _watch(self) -> None:
+        """Until the server is gone, or the last block was done."""
+        while self._goes_on:
+            if self._end.wait(0.05) or time.monotonic() - self._beat > GONE_S:
+                break
+        if self._goes_on:
+            self._dropouts += 1
+        self._failed()
+
+    def _failed(self) -> bool:
+        was, self._there = self._there, False
+        self._close()
+        if was or self._beat == 0.0:
+            self._beat = time.monotonic()
+            self._tell()
+        return False
+
+    def _close(self) -> None:
+        connection, self._connection = self._connection, None
+        if connection is not None:
+            connection.close()
+
+    def _lead_by_timer(self) -> None:
+        """The rest goes on by the system's clock; then the server is looked for again."""
+        self.rest.start()
+        until = time.monotonic() + LOOK_AGAIN_S
+        while self._goes_on and time.monotonic() < until:
+            self._goes_on = self._block()
+            self.rest.wait()
+
+    def _tell(self) -> None:
+        cycle = self._duration if self._there and self._duration != self.n else 0
+        self._told(not self._there, 0.0, 0.0, self._dropouts, cycle)
+
+
+def _floats(pointer: Any, size: int) -> F32 | None:
+    """The server's buffer of one port; None where nobody is linked to it."""
+    return None if pointer == ffi.NULL else np.frombuffer(ffi.buffer(pointer, size), np.float32)

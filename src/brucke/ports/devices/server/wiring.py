@@ -1,0 +1,85 @@
+"""What of a setup goes through the desktop's sound server, by the names its ports have there.
+
+A device whose `card` is SERVER is of this computer: an interface is what the desktop has chosen for playing and
+recording, a call, a stream or a program that listens a microphone that others can choose, a program that plays an output.
+"""
+
+from dataclasses import dataclass
+
+from ....core.document.setup import Setup
+from ....core.routing.captures import capture_channels
+from ..kind import DeviceError, Found, Kind, Told, WiringBase
+from ..port import Port
+from ..rings import RingPort
+from .names import OURS, SERVER, here, in_name, out_name
+
+
+@dataclass(frozen=True)
+class Made:
+    """A node that we make for others to choose, a microphone or an output; `of` is its listener or its device."""
+
+    of: str
+    node: str
+    shown: str
+    output: bool
+    channels: int
+
+
+def made(setup: Setup) -> tuple[Made, ...]:
+    """A microphone for every call, stream and program that listens, an output for every program that plays."""
+    found = []
+    for x in setup.listeners:
+        if here(setup.device(x.device)) and x.kind not in ("monitor", "recorder"):
+            found.append(Made(x.id, f"{OURS}{x.id}", f"Brucke · {x.name}", False, x.channels))
+    for d in setup.devices:
+        parts = [p for p in setup.parts if p.device == d.id and p.channels]
+        if here(d) and d.kind != "interface" and parts:
+            wide = 1 + max(c for p in parts for c in p.channels)
+            found.append(Made(d.id, f"{OURS}in.{d.id}", f"Brucke · {parts[0].name}", True, wide))
+    return tuple(found)
+
+
+class ServerWiring(WiringBase, frozen=True, kw_only=True, tag="server"):
+    """`inputs` are (row of the captures, name of the port), `outputs` (listener, channel, name of the port)."""
+
+    inputs: tuple[tuple[int, str], ...]
+    outputs: tuple[tuple[int, int, str], ...]
+
+    def check(self, rate_hz: int) -> None:
+        _reach()
+
+    def port(self, rest: RingPort, block: int, rate: int, told: Told) -> Port:
+        from .port import ServerPort
+
+        return ServerPort(self, rest, block, rate, told)
+
+
+def server_wiring(setup: Setup) -> ServerWiring | None:
+    """None where no device of a setup is of this computer."""
+    devices = tuple(i for i, d in enumerate(setup.devices) if here(d))
+    if not devices:
+        return None
+    ids = {setup.devices[i].id for i in devices}
+    inputs = tuple((row, in_name(d, c)) for row, (d, c) in enumerate(capture_channels(setup)) if d in ids)
+    outputs = tuple(
+        (i, c, out_name(x.id, c)) for i, x in enumerate(setup.listeners) if x.device in ids for c in range(x.channels)
+    )
+    return ServerWiring(name=SERVER, devices=devices, inputs=inputs, outputs=outputs)
+
+
+def _found() -> list[Found]:
+    try:
+        _reach()
+    except DeviceError:
+        return []  # a sound card may still be there
+    return [Found(SERVER)]
+
+
+def _reach() -> None:
+    """Errors: DeviceError where the server cannot be reached."""
+    from .connection import Connection  # not before it is asked for: reading the definitions takes a moment
+
+    Connection("brucke.check").close()
+
+
+SERVERS = Kind(_found, server_wiring)

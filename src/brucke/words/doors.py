@@ -1,0 +1,48 @@
+"""Open and closed, and who has chosen what we make, in words."""
+
+from collections.abc import Sequence
+
+from .translation import _
+
+
+def chosen_text(programs: Sequence[str]) -> str:
+    """“Call program has chosen it”."""
+    names = list(dict.fromkeys(p or _("a program without a name") for p in programs))
+    if not names:
+        return _("nobody has chosen it yet")
+    if len(names) == 1:
+        return _("{program} has chosen it").format(program=names[0])
+    return _("{programs} have chosen it").format(programs=_(" and ").join([", ".join(names[:-1]), names[-1]]))
+
+
+def door_text(listener: str, is_open: bool, programs: Sequence[str]) -> str:
+    """“Lounge call is closed, nobody has chosen it yet”."""
+    state = _("open") if is_open else _("closed")
+    return _("{listener} is {state}, {chosen}").format(listener=listener, state=state, chosen=chosen_text(programs))
+
+
+# The usual mistakes: what is wrong, why it matters, and what mends it with one press.
+MISTAKES = {
+    "bare": (
+        _("{program} records {device} itself, not Brucke."),
+        _("They would hear you before the music. Nothing is moved without you."),
+        _("Give it {listener} instead"),
+    ),
+    "default": (
+        _("The desktop records from Brucke where nobody asked for it."),
+        _("A program that chooses no microphone then hears what the call hears, and your own microphone is not found."),
+        _("Take {device} again"),
+    ),
+    "twice": (
+        _("Another Brucke runs on this computer."),
+        _("What one of them takes over the other does not get. End one of the two."),
+        "",
+    ),
+}
+
+
+def mistake_texts(code: str, program: str, device: str, listener: str) -> tuple[str, str, str]:
+    """(what is wrong, why it matters, what the button says; “” where a hand has to)."""
+    names = {"program": program or _("A program"), "device": device, "listener": listener}
+    what, why, mend = (text.format(**names) for text in MISTAKES[code])
+    return what, why, mend if code != "default" or device else ""

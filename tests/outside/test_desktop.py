@@ -1,0 +1,263 @@
+"""On a desktop of our own: real programs, none of them ours, play into and record from a setup that sounds there.
+
+What they get is held against what they gave: the server's own player and recorder are the other side.
+"""
+
+import json
+import os
+import shutil
+import signal
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+import numpy as np
+import pytest
+from msgspec.structs import replace
+
+from brucke.core.document.setup_file import save
+from brucke.core.knowledge.evidence import Knowledge
+from brucke.ports.devices.server.library import ffi
+from brucke.ports.devices.server.names import taking
+
+from ..desktop_server import RATE, setup_here, tone
+
+
+class Sounding:
+    """`live` in a process of its own, with everything it says."""
+
+    def __init__(self, desktop, folder, setup, *options):
+        save(folder / "here.brucke.json", setup, Knowledge())
+        self.said, self._rest = [], b""
+        self.process = desktop.run(
+            sys.executable,
+            "-m",
+            "brucke",
+            "live",
+            str(folder / "here.brucke.json"),
+            "--json",
+            *options,
+            stdout=subprocess.PIPE,
+        )
+        os.set_blocking(self.process.stdout.fileno(), False)
+
+    def events(self, name):
+        self._rest += self.process.stdout.read() or b""
+        *whole, self._rest = self._rest.split(b"\n")
+        self.said += [json.loads(line) for line in whole]
+        return [e for e in self.said if e["event"] == name]
+
+    def until(self, name, count=1, seconds=30):
+        end = time.monotonic() + seconds
+        while len(self.events(name)) < count:
+            assert self.process.poll() is None, self.said
+            assert time.monotonic() < end, self.said
+            time.sleep(0.02)
+        return self.events(name)[-1]
+
+    def end(self):
+        self.process.send_signal(signal.SIGINT)
+        assert self.process.wait(15) == 0
+        return self.events("done")[-1]
+
+
+def recording(desktop, file, seconds, node="brucke.lounge"):
+    """What the server's own recorder gets from a microphone of ours, [frames, 2]."""
+    with open(file, "wb") as out:
+        recorder = desktop.run(
+            "parec", "-d", node, "--format=float32le", "--channels=2", f"--rate={RATE}", "--latency-msec=5", stdout=out
+        )
+        time.sleep(seconds)
+        recorder.terminate()
+        recorder.wait(5)
+    return np.fromfile(file, np.float32).reshape(-1, 2)
+
+
+def level_of(sound, hz):
+    """Amplitude of one tone in a sound, by its discrete Fourier sum."""
+    t = np.arange(len(sound)) / RATE
+    return 2 * abs(np.mean(sound * np.exp(-2j * np.pi * hz * t) * np.hanning(len(sound)) * 2))
+
+
+@pytest.fixture
+def sounding(desktop, tmp_path):
+    """Starts `live` with options; nothing of it outlives the test."""
+    started = []
+
+    def start(*options, setup=None):
+        started.append(Sounding(desktop, tmp_path, setup or setup_here(), *options))
+        return started[-1]
+
+    yield start
+    for one in started:
+        one.process.kill()
+        one.process.wait()
+
+
+@pytest.fixture
+def playing(desktop, tmp_path):
+    """Starts the server's own player on a tone; nothing of it outlives the test."""
+    started = []
+
+    def start(node, hz, seconds=60):
+        started.append(desktop.run("paplay", "-d", node, str(tone(tmp_path / f"{hz:.0f}.wav", hz, seconds))))
+
+    yield start
+    for one in started:
+        one.kill()
+        one.wait()
+
+
+def ours(desktop):
+    return [n for n in (*desktop.names("sources"), *desktop.names("sinks")) if "brucke" in n]
+
+
+def test_a_call_gets_silence_until_it_is_opened_and_then_song_and_voice(desktop, sounding, playing, tmp_path):
+    live = sounding()
+    up = live.until("up")
+    lounge = next(x for x in up["listeners"] if x["id"] == "lounge")
+    assert (lounge["microphone"], lounge["node"], lounge["open"]) == ("Brucke · Lounge call", "brucke.lounge", False)
+    assert "brucke.lounge" in desktop.names("sources")
+    assert "brucke.in.browser" in desktop.names("sinks")
+    playing("brucke.in.browser", 440.0)
+    playing("air", 1000.0)
+    time.sleep(1.0)
+    closed = recording(desktop, tmp_path / "closed.raw", 1.5)
+    assert len(closed) > RATE // 4
+    assert not closed.view(np.uint32).any(), "digital silence to the bit, whatever is routed"
+    assert live.until("heard_by")["listener"] == "lounge"
+    live.end()
+    live = sounding("--open")
+    live.until("up")
+    playing("brucke.in.browser", 440.0)
+    time.sleep(1.0)
+    heard = recording(desktop, tmp_path / "open.raw", 2.0)[-RATE:]
+    assert level_of(heard[:, 0], 440.0) == pytest.approx(0.2, rel=0.02)
+    assert level_of(heard[:, 1], 1000.0) == pytest.approx(0.2, rel=0.02), (
+        "the voice comes from the microphone on the desk"
+    )
+    played = recording(desktop, tmp_path / "phones.raw", 1.5, "box.monitor")[-RATE // 2 :]
+    assert level_of(played[:, 0], 440.0) == pytest.approx(0.2, rel=0.02)
+    assert level_of(played[:, 0], 1000.0) < 1e-3, "nobody asked to hear themselves"
+    assert live.end()["blocks"] > 1000
+    assert not ours(desktop)
+
+
+def test_what_is_killed_leaves_nothing_and_an_engine_that_dies_keeps_its_microphones(
+    desktop, sounding, playing, tmp_path
+):
+    live = sounding("--open")
+    live.until("up")
+    playing("brucke.in.browser", 440.0)
+    listening = desktop.run("parec", "-d", "brucke.lounge", stdout=subprocess.DEVNULL)
+    live.until("heard_by")
+    time.sleep(8.0)  # until another engine stands by
+    for child in children(live.process.pid, "engine"):
+        os.kill(child, signal.SIGKILL)
+    began = time.monotonic()
+    while time.monotonic() - began < 3.0:
+        assert "brucke.lounge" in desktop.names("sources"), "the call never gets the bare microphone"
+        time.sleep(0.05)
+    assert live.until("up", 2)["listeners"][1]["heard_by"] == ["parec"]
+    heard = recording(desktop, tmp_path / "again.raw", 1.5)[-RATE // 2 :]
+    assert level_of(heard[:, 0], 440.0) == pytest.approx(0.2, rel=0.02)
+    listening.kill()
+    live.process.kill()
+    began = time.monotonic()
+    while ours(desktop):
+        assert time.monotonic() - began < 1.0, "nothing of ours is left"
+        time.sleep(0.05)
+
+
+def test_a_program_is_taken_over_without_its_choosing_and_goes_back_when_brucke_is_killed(
+    desktop, sounding, playing, tmp_path
+):
+    """By a rule that holds for what plays already and for what begins to play."""
+    playing("@DEFAULT_SINK@", 440.0)
+    time.sleep(0.5)
+    before = recording(desktop, tmp_path / "before.raw", 1.0, "box.monitor")[-RATE // 4 :]
+    assert level_of(before[:, 0], 440.0) == pytest.approx(0.2, rel=0.05), "it plays straight to the loudspeakers"
+    setup = setup_here()
+    browser = replace(setup.device("browser"), card=taking("paplay"))
+    setup = replace(setup, devices=(setup.devices[0], browser, setup.devices[2]))
+    live = sounding("--open", setup=replace(setup, routes=tuple(r for r in setup.routes if r.listener == "lounge")))
+    live.until("up")
+    time.sleep(1.0)
+    heard = recording(desktop, tmp_path / "call.raw", 1.0)[-RATE // 2 :]
+    assert level_of(heard[:, 0], 440.0) == pytest.approx(0.2, rel=0.02)
+    playing("@DEFAULT_SINK@", 700.0)
+    time.sleep(1.0)
+    heard = recording(desktop, tmp_path / "both.raw", 1.0)[-RATE // 2 :]
+    assert level_of(heard[:, 0], 700.0) == pytest.approx(0.2, rel=0.02), "what began later, too"
+    with open(tmp_path / "leaks.raw", "wb") as out:
+        box = desktop.run(
+            "parec", "-d", "box.monitor", "--format=float32le", "--channels=2", f"--rate={RATE}", stdout=out
+        )
+        time.sleep(1.0)
+        for _ in range(5):
+            playing("@DEFAULT_SINK@", 1500.0, 0.3)
+            time.sleep(0.6)
+        box.terminate()
+        box.wait(5)
+    leaks = np.fromfile(tmp_path / "leaks.raw", np.float32)
+    assert len(leaks) > 3 * RATE
+    assert not leaks.any(), "not a frame of five beginnings at the loudspeakers"
+    live.process.kill()
+    time.sleep(0.5)
+    after = recording(desktop, tmp_path / "after.raw", 1.0, "box.monitor")[-RATE // 4 :]
+    assert level_of(after[:, 0], 440.0) == pytest.approx(0.2, rel=0.05), "it sounds again where it was"
+
+
+def test_a_server_that_ends_and_comes_back_is_joined_again(desktop, sounding, playing, tmp_path):
+    live = sounding("--open")
+    live.until("up")
+    desktop.stop()
+    live.until("down")
+    desktop.start()
+    live.until("up", 2)
+    playing("brucke.in.browser", 440.0)
+    time.sleep(1.0)
+    heard = recording(desktop, tmp_path / "again.raw", 1.5)[-RATE // 2 :]
+    assert level_of(heard[:, 0], 440.0) == pytest.approx(0.2, rel=0.02)
+    live.end()
+
+
+def children(of, role):
+    """Process numbers of those below `of` that play a role."""
+    found = []
+    for entry in Path("/proc").iterdir():
+        if entry.name.isdecimal():
+            try:
+                parent = int((entry / "stat").read_text().rsplit(")", 1)[1].split()[1])
+                environment = (entry / "environ").read_bytes()
+            except OSError:
+                continue
+            if parent == of and f"BRUCKE_ROLE={role}\0".encode() in environment:
+                found.append(int(entry.name))
+    return found
+
+
+SIZES = {
+    "pipewire/core.h": ("pw_core_events", "pw_core_methods", "pw_registry_events", "pw_registry_methods"),
+    "pipewire/filter.h": ("pw_filter_events",),
+    "pipewire/node.h": ("pw_node_info", "pw_node_events"),
+    "pipewire/extensions/metadata.h": ("pw_metadata_events", "pw_metadata_methods"),
+    "spa/node/io.h": ("spa_io_clock",),
+    "spa/utils/hook.h": ("spa_hook", "spa_interface", "spa_callbacks"),
+    "spa/utils/dict.h": ("spa_dict", "spa_dict_item"),
+}
+
+
+def test_layouts_are_those_that_a_compiler_finds_in_the_librarys_own_headers(tmp_path):
+    headers = [Path(f"/usr/include/{name}") for name in ("pipewire-0.3", "spa-0.2")]
+    if not all(h.exists() for h in headers) or shutil.which("cc") is None:
+        pytest.skip("the library's headers, or a compiler, are not here")
+    names = [n for some in SIZES.values() for n in some]
+    lines = [f"#include <{h}>" for h in ("stdio.h", *SIZES)]
+    lines += ["int main(void) {", *(f'printf("%zu\\n", sizeof(struct {n}));' for n in names), "return 0; }"]
+    (tmp_path / "sizes.c").write_text("\n".join(lines))
+    include = [f"-I{h}" for h in headers]
+    subprocess.run(["cc", *include, "-o", tmp_path / "sizes", tmp_path / "sizes.c"], check=True, capture_output=True)
+    theirs = subprocess.run([tmp_path / "sizes"], check=True, capture_output=True, text=True).stdout.split()
+    assert dict(zip(names, map(int, theirs), strict=True)) == {n: ffi.sizeof(f"struct {n}") for n in names}
