@@ -225,7 +225,7 @@ def test_nothing_that_is_no_number_and_nothing_beyond_one_ever_goes_out():
     outs = np.zeros((3, 2, N), np.float32)
     outs[0, 0, 5], outs[1, 1], outs[2] = np.nan, 1e30, 0.25
     bad, envelope, over = np.zeros(3, np.int64), np.zeros((3, 1)), np.zeros(3, np.float32)
-    guard(outs, np.ones(3, np.float32), envelope, float(RATE), bad, over)
+    guard(outs, np.arange(3, dtype=np.int32), np.ones(3, np.float32), envelope, float(RATE), bad, over)
     assert over[1:].tolist() == [np.float32(1e30), 0.25], "how far beyond it would have been stays known"
     assert bad.tolist() == [1, 0, 0]
     assert np.all(outs[0] == 0), "silent for this block"

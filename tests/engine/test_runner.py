@@ -7,7 +7,7 @@ from msgspec.structs import replace
 from brucke.core.document.setup import Device, Listener, Part, Route, Setup
 from brucke.core.edits import route_edits
 from brucke.engine.step.plan import Live, compile_plan, shape_of
-from brucke.engine.step.runner import GENTLY, TAIL_S, MeasureOrder, Runner
+from brucke.engine.step.runner import GENTLY, SETTLE_S, TAIL_S, MeasureOrder, Runner
 
 RATE, N = 48000, 128
 SPACING = 40 * N
@@ -80,12 +80,30 @@ def test_what_comes_back_is_recorded_from_the_frame_the_first_repeat_was_handed_
         assert piece.max() == pytest.approx(0.5 * gain), "the first repeats come up gently"
 
 
+def test_what_is_still_on_its_way_round_is_not_taken_for_the_first_repeat(setup):
+    runner = runner_of(setup)
+    way = [np.full(N, 0.9, np.float32)] * round(0.35 * RATE / N)  # loud, and on its way when it begins
+
+    def once():
+        outs = runner.step(way.pop(0)[None])
+        way.append(outs[0, 0].copy())
+
+    once()
+    order, stimulus, recording = order_and_arrays()
+    runner.measure(order, stimulus, recording)
+    while runner.measuring[0] != "done":
+        once()
+    round_trip = int(np.argmax(recording > 0))
+    assert round_trip == round(0.35 * RATE / N) * N, "nothing but the stimulus came back"
+    assert np.abs(recording[:round_trip]).max() == 0
+
+
 def test_progress_grows_to_one_and_cancelling_brings_everything_back(setup):
     runner = runner_of(setup)
     order, stimulus, recording = order_and_arrays()
     runner.measure(order, stimulus, recording)
     shares = []
-    for _ in range(60):
+    for _ in range(60 + round(SETTLE_S * RATE / N)):
         play(runner, 1, loop=True)
         shares.append(runner.measuring[1])
     assert shares == sorted(shares)

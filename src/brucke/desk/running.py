@@ -11,17 +11,20 @@ from msgspec.structs import replace
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from ..core.document.bundle import find_file
+from ..core.document.setup import Setup
 from ..core.document.setup_file import save
+from ..core.knowledge.evidence import Knowledge
 from ..core.knowledge.learned import now
 from ..core.knowledge.quantities import DROPOUT, REJOINED, RESTARTED, SLEPT, STARTED, spoiled_keys
 from ..core.routing.captures import capture_channels
 from ..engine.processes.link import EngineLink
 from ..engine.processes.region import Head
-from ..engine.step.plan import PlanError, compile_plan, shape_of, wiring
+from ..engine.step.plan import PlanError, compile_plan, shape_of
 from ..ports.devices.kind import DeviceError
 from ..ports.devices.opening import Wiring, reported_with, wiring_of
 from ..rehearse.equipment import world_command
 from ..words.timing import device_name
+from .carrying import LINGER_S, Carried, carried, structure
 from .session import Session
 
 SLEEP_S = 1.0
@@ -68,15 +71,17 @@ class LiveEngine(QObject):
         self._moved = 0.0
         self._heard_of: list[tuple[float, int]] = []  # (when, how many) dropouts
         self._told: tuple[object, ...] = ()
-        self.card: Wiring | None = None
+        self._told_worlds = 0
         self._folder: tempfile.TemporaryDirectory[str] | None = None
         self._pool = ThreadPoolExecutor(1)  # what ends and what is asked, in its order
         self._ready: Future[None] | None = None
         self._closing: Future[None] | None = None
         self._play_when_up = False
-        self._wired: tuple[object, ...] = ()
+        self._carried: Carried | None = None
+        self._settle_at = 0.0  # when what has left is let go; 0: nothing has
         self._asleep = slept_s()
         self._up_since = 0.0
+        session.can_follow = self._can_follow
         session.changed.connect(self._send_plan)
         session.replaced.connect(self._replaced)
 
@@ -117,20 +122,21 @@ class LiveEngine(QObject):
     def _launch(self) -> None:
         session = self.session
         try:
-            plan = compile_plan(session.setup, session.live)
+            first = carried(session.setup, max([2, *(x.channels for x in session.setup.listeners)]))
+            plan = compile_plan(session.setup, session.live, first.rows)
         except PlanError as e:
             session.noticed.emit(f"Not started: {e}.", "coral")
             self._set("stopped")
             return
-        card = wiring_of(session.setup)
+        card = first.wiring
         self._folder = tempfile.TemporaryDirectory(prefix="brucke-")
         document = Path(self._folder.name) / "running.brucke.json"
         save(document, session.setup, session.knowledge)
-        real = [] if card is None else [session.setup.devices[i].id for i in card.devices]
-        world = world_command(document, session.folders, real=real)
-        self.link = EngineLink(shape_of(session.setup), plan, world, card)
-        self.card = card
-        self._wired = wiring(session.setup)
+        real = [d for i, d in enumerate(first.rows.devices.who) if d is not None and card and i in card.devices]
+        world = world_command(document, session.folders, real=real, roomy=True)
+        shape, order = shape_of(session.setup, first.rows), first.rows.order(session.setup)
+        self.link = EngineLink(shape, plan, world, card, order)
+        self._carried, self._settle_at = first, 0.0
         self._clips_from.clear()
         self.clips.clear()
         self._told = ()
@@ -181,6 +187,7 @@ class LiveEngine(QObject):
             self._doubt(SLEPT)
             self.session.noticed.emit("The computer slept. Confirm the round trip before you rely on it.", "coral")
         self._asleep = asleep
+        self._settle()
         if not link.world.alive:
             self.session.noticed.emit("The stand-in equipment stopped; everything was stopped. Start again.", "coral")
             self.stop()
@@ -218,11 +225,13 @@ class LiveEngine(QObject):
             # A file at full scale is as it was made; only an input can be driven too far.
             if setup.device(part.device).kind == "interface":
                 self.clips[part.id] = self._clips_now[part.id] - self._clips_from.get(part.id, 0)
-        if self.card is not None:
+        if self.card is not None and self._carried is not None:
             in_s, out_s = link.get(Head.CARD_IN_US) / 1e6, link.get(Head.CARD_OUT_US) / 1e6
             for i in self.card.devices:
-                self.session.see(reported_with(self.session.facts, setup.devices[i].id, in_s, out_s))
-        missing = tuple(setup.devices[i].id for i in link.missing() if i < len(setup.devices))
+                device = self._carried.rows.devices.who[i]
+                if device is not None:
+                    self.session.see(reported_with(self.session.facts, device, in_s, out_s))
+        missing = tuple(setup.devices[i].id for i in link.missing())
         if missing != self.session.facts.missing or not self.session.facts.looked:
             self._missing_changed(missing)
 
@@ -293,25 +302,53 @@ class LiveEngine(QObject):
     # Orders
 
     def _send_plan(self) -> None:
-        if self.link is None:
+        if self.link is None or self._carried is None:
             return
+        setup, before = self.session.setup, self._carried
+        after = before.following(setup, time.monotonic())
         try:
-            plan = compile_plan(self.session.setup, self.session.live)
+            if after is None:
+                compile_plan(setup, self.session.live)  # what cannot run does not end what runs
+                playing = self.playing
+                self.stop()
+                self.start(play=playing)
+                return
+            plan = compile_plan(setup, self.session.live, after.rows, self.link.shape.channels)
         except PlanError as e:
             self.session.noticed.emit(f"Not carried over: {e}.", "coral")
             return
-        if self._same_world():
-            self.link.send_plan(plan)
-            self._tell_track()
-        else:
-            playing = self.playing
-            self.stop()
-            self.start(play=playing)
+        self.link.send_plan(plan, after.rows.order(setup))
+        self._carry(after)
+        if structure(after.setup) != structure(setup):
+            self._settle_at = time.monotonic() + LINGER_S
+        self._tell_track()
 
-    def _same_world(self) -> bool:
-        """Whether the setup still fits what runs: the same channels and the same equipment behind them."""
-        assert self.link is not None
-        return shape_of(self.session.setup) == self.link.shape and wiring(self.session.setup) == self._wired
+    def _can_follow(self, setup: Setup) -> bool:
+        return self._carried is None or self._carried.following(setup, time.monotonic()) is not None
+
+    def _carry(self, after: Carried) -> None:
+        """What stands behind the ports is told what came and what left."""
+        before, self._carried = self._carried, after
+        if self.link is None or before is None or self._folder is None:
+            return
+        if after.wiring is not None and after.wiring != before.wiring:
+            self.link.rewire(after.wiring)
+        if structure(after.setup) != structure(before.setup):
+            self._told_worlds += 1
+            document = Path(self._folder.name) / f"running-{self._told_worlds % 8}.brucke.json"
+            save(document, after.setup, Knowledge())
+            self.link.tell_world("setup", file=str(document), rows=to_builtins(after.rows))
+
+    def _settle(self) -> None:
+        """What has left has faded out."""
+        if self._settle_at and time.monotonic() >= self._settle_at and self._carried is not None:
+            self._settle_at = 0.0
+            self._carry(self._carried.settled(self.session.setup, time.monotonic()))
+
+    @property
+    def card(self) -> Wiring | None:
+        """The real device that is open, None where all are stand-ins."""
+        return self._carried.wiring if self.link is not None and self._carried is not None else None
 
     def _tell_track(self) -> None:
         """The player hears of another track, level or loop."""
@@ -333,7 +370,7 @@ class LiveEngine(QObject):
         setup, (kind, _, id) = self.session.setup, owner.partition("/")
         things = setup.parts if kind == "part" else setup.listeners
         at = next((i for i, x in enumerate(things) if x.id == id), -1)
-        return at if kind == "part" or at < 0 else at + max(1, len(setup.parts))
+        return at if kind == "part" or at < 0 else at + len(setup.parts)
 
     def measure_loudness_anew(self) -> None:
         if self.link is not None:

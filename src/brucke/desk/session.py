@@ -4,6 +4,7 @@ One way round for every change: view → edit → new Setup → undo stack → e
 """
 
 import time
+from collections.abc import Callable
 from pathlib import Path
 
 import msgspec
@@ -21,7 +22,7 @@ from ..core.timing.align import timing
 from ..core.timing.arrivals import Timing
 from ..core.timing.paths import Situation
 from ..demo import FOLDER as SHIPPED
-from ..engine.step.plan import Live, shape_of, wiring
+from ..engine.step.plan import Live
 from ..rehearse.equipment import facts_of
 from ..words.timing import day_text
 
@@ -58,11 +59,6 @@ class _Edit(QUndoCommand):
         return True
 
 
-def restarts(before: Setup, after: Setup) -> bool:
-    """Whether the engine cannot go from one to the other without starting anew."""
-    return shape_of(before) != shape_of(after) or wiring(before) != wiring(after)
-
-
 class Session(QObject):
     """`changed`: setup, knowledge or live state; `went(place, thing, what)`: undo or redo moved there;
     `noticed(text, tone)`: something to tell the user; `replaced`: another document; `rewired`: other listeners or
@@ -84,6 +80,8 @@ class Session(QObject):
         self.more_folders: tuple[Path, ...] = ()
         self.recording = False  # a take is being recorded: nothing restarts the engine
         self.undo_stack = QUndoStack(self)
+        # Whether what runs now, if anything does, can go on with a setup without starting anew.
+        self.can_follow: Callable[[Setup], bool] = lambda _after: True
         self._saved: tuple[Setup, tuple[Measurement, ...]] = (self.setup, ())
         self._air_limit = 0
         self._wired: tuple[object, ...] = ()
@@ -103,8 +101,8 @@ class Session(QObject):
     def edit(self, label: str, after: Setup, place: str, thing: str = "", key: str = "") -> None:
         """The one way to change the setup. Nothing happens where nothing would change."""
         held = "On air" if self.live.on_air else "While a take is recorded" if self.recording else ""
-        if held and restarts(self.setup, after):
-            self.noticed.emit(f"{held}, parts, listeners and equipment stay as they are; not done: {label}.", "amber")
+        if held and not self.can_follow(after):
+            self.noticed.emit(f"{held}, nothing is started anew, which this needs; not done: {label}.", "amber")
         elif after != self.setup:
             self.undo_stack.push(_Edit(self, label, self.setup, after, key, place, thing))
 
@@ -128,7 +126,9 @@ class Session(QObject):
     def _would_restart(self, step: int) -> bool:
         """Whether one step back or forth would end what is being recorded."""
         edit = self.undo_stack.command(self.undo_stack.index() + step)
-        if not self.recording or not isinstance(edit, _Edit) or not restarts(edit.before, edit.after):
+        if not self.recording or not isinstance(edit, _Edit):
+            return False
+        if self.can_follow(edit.before if step < 0 else edit.after):
             return False
         self.noticed.emit(f"Not while a take is recorded: {edit.text()}. End it first (R).", "amber")
         return True

@@ -19,7 +19,7 @@ def facts_of(setup: Setup) -> Facts:
 
 
 def world_command(
-    setup_file: Path, folders: Sequence[Path], exact: bool = False, real: Sequence[str] = ()
+    setup_file: Path, folders: Sequence[Path], exact: bool = False, real: Sequence[str] = (), roomy: bool = False
 ) -> list[str]:
-    options = Options(str(setup_file), tuple(str(f) for f in folders), SEED, exact, tuple(real))
+    options = Options(str(setup_file), tuple(str(f) for f in folders), SEED, exact, tuple(real), roomy)
     return [WORLD_MODULE, msgspec.json.encode(options).decode()]

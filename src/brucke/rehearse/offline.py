@@ -8,7 +8,7 @@ import numpy as np
 from ..core.document.setup import Setup
 from ..core.measure.played import TrackMark
 from ..core.measure.stimulus import StimulusKind, stimulus
-from ..core.routing.captures import capture_channels
+from ..core.routing.rows import channels_of, rows_of
 from ..engine.step.plan import Live, compile_plan, shape_of
 from ..engine.step.runner import MeasureOrder, Runner
 from ..ports.sounds.files import F32, TrackWriter
@@ -24,7 +24,8 @@ class Offline:
     def __init__(self, setup: Setup, truth: Truth, sounds: dict[str, F32], live: Live | None = None):
         self.setup, self.live = setup, live or Live()
         self.runner = Runner(shape_of(setup), compile_plan(setup, self.live))
-        self.world = World(setup, capture_channels(setup), truth, sounds)
+        self._order = rows_of(setup).order(setup)
+        self.world = World(setup, rows_of(setup), truth, sounds)
         silence = np.zeros((self.runner.shape.captures, setup.block_frames), np.float32)
         self._queue = deque([silence] * self.world.lead_blocks)
         self._writers: dict[str, TrackWriter] = {}
@@ -72,9 +73,9 @@ class Offline:
             return
         raw, outs = (np.concatenate(blocks, axis=2) for blocks in zip(*self._held, strict=True))
         self._held = []
-        for p, part in enumerate(self.setup.parts):
-            if part.channels:
-                self._writers[f"parts/{part.id}"].write(raw[p, : len(part.channels)])
+        for rows, part in zip(self._order.parts, self.setup.parts, strict=True):
+            if rows:
+                self._writers[f"parts/{part.id}"].write(channels_of(raw, rows)[: len(part.channels)])
         for x, listener in enumerate(self.setup.listeners):
             self._writers[f"listeners/{listener.id}"].write(outs[x, : listener.channels])
 

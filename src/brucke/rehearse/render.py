@@ -7,6 +7,7 @@ import numpy as np
 
 from ..core.document.setup import Setup
 from ..core.routing.captures import capture_channels
+from ..core.routing.rows import channels_of, rows_of
 from ..engine.step.plan import Live, compile_plan, shape_of
 from ..engine.step.runner import Runner
 from ..ports.sounds.files import F32, TrackWriter
@@ -33,12 +34,13 @@ def render_setup(setup: Setup, inputs: dict[str, F32], out: Path, seconds: float
     writers = {f"parts/{p.id}": TrackWriter(out / f"parts/{p.id}.wav", len(p.channels), shape.rate) for p in heard}
     for x in setup.listeners:
         writers[f"listeners/{x.id}"] = TrackWriter(out / f"listeners/{x.id}.wav", x.channels, shape.rate)
+    rows = {p.id: pairs for p, pairs in zip(setup.parts, rows_of(setup).order(setup).parts, strict=True)}
     for at in range(0, frames, shape.block):
         outs = runner.step(np.ascontiguousarray(captures[:, at : at + shape.block]))
         keep = min(shape.block, frames - at)
         for part in heard:
-            row = setup.parts.index(part)
-            writers[f"parts/{part.id}"].write(runner.engine.raw[row, : len(part.channels), :keep])
+            sound = channels_of(runner.engine.raw, rows[part.id])
+            writers[f"parts/{part.id}"].write(sound[: len(part.channels), :keep])
         for i, x in enumerate(setup.listeners):
             writers[f"listeners/{x.id}"].write(outs[i, : x.channels, :keep])
     for writer in writers.values():

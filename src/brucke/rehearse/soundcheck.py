@@ -9,6 +9,7 @@ import numpy as np
 from ..core.checks.listening import all_heard, heard_facts
 from ..core.document.setup import Setup
 from ..core.knowledge.evidence import Facts
+from ..core.routing.rows import SIDES, parts_of, rows_of
 from ..engine.step.plan import PlanError
 from ..ports.sounds.files import F32
 
@@ -44,10 +45,10 @@ def listen_offline(setup: Setup, facts: Facts, folders: Sequence[Path]) -> Facts
 def _stretch(world: "Offline") -> tuple[F32, F32]:
     shape = world.runner.shape
     blocks = round(LISTEN_S * shape.rate / shape.block)
-    parts = np.zeros((shape.parts, shape.sides, blocks * shape.block), np.float32)
+    parts = np.zeros((shape.parts, SIDES, blocks * shape.block), np.float32)
     engine = world.runner.engine
     engine.sum_peaks[:] = 0.0
     for i in range(blocks):
         world.block()
         parts[:, :, i * shape.block : (i + 1) * shape.block] = engine.raw
-    return parts, engine.sum_peaks.copy()
+    return parts_of(parts, rows_of(world.setup).order(world.setup).parts), engine.sum_peaks.copy()

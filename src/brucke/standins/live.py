@@ -10,6 +10,7 @@ import gc
 import os
 import sys
 import time
+from collections import deque
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
@@ -17,12 +18,13 @@ from typing import Any
 
 import msgspec
 import numpy as np
+from msgspec.structs import replace
 
 from ..core.document.bundle import find_file
 from ..core.document.setup import Setup, Track
-from ..core.document.setup_file import load
+from ..core.document.setup_file import SetupError, load
 from ..core.measure.played import TrackMark
-from ..core.routing.captures import capture_channels
+from ..core.routing.rows import Rows, rows_of
 from ..engine.processes.channel import Channel
 from ..engine.processes.region import Head, Region, attach
 from ..ports.sounds.beat_sounds import beat_sounds
@@ -32,7 +34,7 @@ from ..ports.sounds.track import FileTrack
 from .options import Options
 from .room import Room
 from .truth import invent
-from .world import Defer, World
+from .world import Defer, People, World
 
 POLL_S = 0.0005
 NOTE_S = 1.0
@@ -40,7 +42,11 @@ KNOWN_S = 300.0  # as much of a track as the people in this world know by heart
 
 
 class LiveWorld:
-    def __init__(self, region: Region, channel: Channel, world: World, defer: Defer, file: Path | None):
+    def __init__(
+        self, region: Region, channel: Channel, world: World, defer: Defer, file: Path | None, options: Options
+    ):  # fmt: skip
+        self._options = options
+        self._ready: deque[tuple[Setup, Rows, People]] = deque()  # made ready aside, in their order
         self.region, self.channel, self.world, self._defer = region, channel, world, defer
         self._folder: Path | None = None
         self._file = self._known = file  # the track that plays, and the one that the players know by heart
@@ -62,6 +68,8 @@ class LiveWorld:
                 if message["do"] == "quit":
                     break
                 self._act(message)
+            if self._ready:
+                world.adopt(*self._ready.popleft())
             if region.get(Head.OUT_BLOCKS) <= done:
                 time.sleep(POLL_S)
                 continue
@@ -91,9 +99,19 @@ class LiveWorld:
         """What vanished and what came back."""
         self.world.absent = devices
         missing = self.region["missing"]
-        for i, device in enumerate(self.world.setup.devices):
+        for device in self.world.setup.devices:
             if device.id not in self.world.real:
-                missing[i] = device.id in devices
+                missing[self.world.device_row(device.id)] = device.id in devices
+
+    def _make_ready(self, file: Path, rows: Rows) -> None:
+        """Aside: what another setup has that is not there yet. What cannot be read plays nothing."""
+        world, options = self.world, self._options
+        with contextlib.suppress(SetupError, SoundFileError, OSError):
+            setup, _ = load(file)
+            known = {p.id for p in world.setup.parts}
+            new = replace(setup, parts=tuple(p for p in setup.parts if p.id not in known))
+            sounds = beat_sounds(new, [Path(f) for f in options.folders], KNOWN_S)
+            self._ready.append((setup, rows, world.prepare(setup, invent(setup, options.seed, options.exact), sounds)))
 
     def _hand_over(self, folder: Path, complete: Callable[[], None], log: list[TrackMark]) -> None:
         complete()
@@ -127,6 +145,9 @@ class LiveWorld:
                 self._use(Path(message["file"]), msgspec.convert(message["track"], Track))
             case "count_in":
                 world.player.set_count_in(int(message["beats"]), float(message["tempo_bpm"]))
+            case "setup":
+                file, rows = Path(message["file"]), msgspec.convert(message["rows"], Rows)
+                self._defer(lambda: self._make_ready(file, rows))
             case "absent":
                 self._absent(set(message["devices"]))
             case "room":
@@ -182,7 +203,7 @@ def main() -> None:
     defer = aside()
     file = _track_file(setup, folders)
     world = World(
-        setup, capture_channels(setup), invent(setup, options.seed, options.exact), sounds, defer,
+        setup, rows_of(setup, options.roomy), invent(setup, options.seed, options.exact), sounds, defer,
         _read_ahead(file, setup.rate_hz), frozenset(options.real),
     )  # fmt: skip
     sys.setswitchinterval(1e-4)  # whoever listens aside must not hold up the sound
@@ -193,7 +214,7 @@ def main() -> None:
             os.nice(-10)
     gc.freeze()
     gc.set_threshold(100_000, 50, 50)
-    LiveWorld(region, Channel.attach(int(sys.argv[3])), world, defer, file).run()
+    LiveWorld(region, Channel.attach(int(sys.argv[3])), world, defer, file, options).run()
 
 
 if __name__ == "__main__":

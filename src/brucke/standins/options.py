@@ -11,3 +11,4 @@ class Options(msgspec.Struct, frozen=True):
     seed: int = 1
     exact: bool = False
     real: tuple[str, ...] = ()
+    roomy: bool = False  # whether more may come while it runs

@@ -66,17 +66,20 @@ def _close(writer: TrackWriter) -> None:
 class Call:
     """Coder and network both ways; at the far end somebody hears it and may answer.
 
-    `returned` holds the far end's sound by the absolute frame at which the engine captures it.
+    `returned` holds the far end's sound by the absolute frame at which the engine captures it; it is there from the
+    absolute frame `begin` on.
     """
 
-    def __init__(self, device: Device, truth: ServiceTruth, far: Performer | None, defer: Defer | None = None):
+    def __init__(
+        self, device: Device, truth: ServiceTruth, far: Performer | None, defer: Defer | None = None, begin: int = 0
+    ):  # fmt: skip
         self._there = OpusLink(2, 96_000)
         self._back = OpusLink(1, 48_000)
         buffers = device.buffer_frames * device.buffers
         self._delay_there = buffers + LATENCY + round(truth.there_s * RATE)
         self._delay_back = buffers + LATENCY + round(truth.back_s * RATE)
         self._far = far
-        self._sent = self._answered = 0
+        self._sent, self._answered = begin, 0
         self._answer_at: int | None = None
         self.returned = Timeline(4 * RATE)
         self.kept = SoundKeeper(defer)
@@ -110,10 +113,10 @@ def _pieces(sound: F32) -> list[F32]:
 class Stream:
     """Muxes sound and picture with delays of its own and gives back a Matroska file of what was seen."""
 
-    def __init__(self, device: Device, truth: ServiceTruth):
+    def __init__(self, device: Device, truth: ServiceTruth, begin: int = 0):
         self._sound_delay = device.buffer_frames * device.buffers + LATENCY
         self._picture_delay = LATENCY + round(truth.picture_s * RATE)
-        self._frames = 0
+        self._frames = begin
         self._file: av.container.OutputContainer | None = None
 
     @property

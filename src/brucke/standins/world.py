@@ -6,6 +6,7 @@ of block m + lead_blocks. All of it is deterministic for a seed, in real time or
 """
 
 from collections.abc import Callable, Mapping
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 import numpy as np
@@ -13,6 +14,7 @@ import numpy as np
 from ..core.document.setup import Device, Part, Setup, Track
 from ..core.measure.picture_offset import clap_times
 from ..core.measure.played import SILENT, TrackMark
+from ..core.routing.rows import Rows
 from ..core.units import db_to_gain
 from ..ports.sounds.player import BackingPlayer, TrackLike
 from ..ports.sounds.track import MemoryTrack
@@ -28,19 +30,28 @@ REAL_LEAD_BLOCKS = 24
 MIXER_FRAMES = 96.0  # what an interface's own direct monitoring takes
 
 
+@dataclass(frozen=True)
+class People:
+    """Performers and scenes by part, made ready before they come into the world."""
+
+    performers: dict[str, Performer]
+    scenes: dict[str, Scene]
+
+
 class World:
     """`sounds`: part id → sound [channels, frames] of that part exactly on the beat. `track` plays in place of
-    the lead's own sound. `real` are devices that are not simulated. Devices in `absent` give and get silence."""
+    the lead's own sound. `real` are devices that are not simulated. Devices in `absent` give and get silence; `rows`
+    say where everything is in what it gives and gets."""
 
     def __init__(
-        self, setup: Setup, captures: list[tuple[str, int]], truth: Truth, sounds: Mapping[str, F32],
+        self, setup: Setup, rows: Rows, truth: Truth, sounds: Mapping[str, F32],
         defer: Defer | None = None, track: TrackLike | None = None, real: frozenset[str] = frozenset(),
     ):  # fmt: skip
-        self.setup, self.truth = setup, truth
+        self.setup, self.truth, self._defer = setup, truth, defer
         self.absent: set[str] = set()
         self.real = real
         self.n, self.rate = setup.block_frames, setup.rate_hz
-        self._captures = captures
+        self._seat(rows)
         self._interface = next((d for d in setup.devices if d.kind == "interface" and d.id not in real), None)
         held = self._interface.buffer_frames * self._interface.buffers if self._interface else self.n
         self._out_blocks = max(1, held // self.n)  # blocks that the interface's output buffers hold back
@@ -67,9 +78,15 @@ class World:
         self._murmur = np.zeros(self.n, np.float32)
         self.softer_db = 0.0  # so much softer than their sound files everybody sings and plays
         self._rng = np.random.default_rng(truth.seed)
-        self._make_interface(defer)
-        self._make_services(defer)
-        self._make_camera()
+        self._performers: dict[str, Performer] = {}
+        self._in_lines: dict[int, DelayLine] = {}
+        self._boxes: dict[str, DelayLine] = {}
+        self._calls: dict[str, Call] = {}
+        self._streams: dict[str, Stream] = {}
+        self._scenes: dict[str, tuple[Part, Device, Scene, str]] = {}
+        self._next_picture: dict[str, float] = {}
+        self._make_interface()
+        self._settle(self._people(setup))
         self._logging = False
         self.track_log: list[TrackMark] = []  # what the track did since the far ends are kept, on the engine's frames
         self._track_now = TrackMark(0, SILENT)
@@ -77,64 +94,114 @@ class World:
 
     # Building
 
-    def _listener_index(self, device: str) -> int | None:
-        return next((i for i, x in enumerate(self.setup.listeners) if x.device == device), None)
+    def _seat(self, rows: Rows) -> None:
+        """Where everything is from now on."""
+        self._captures = rows.captures.who
+        self._device_rows = {d: i for i, d in enumerate(rows.devices.who) if d is not None}
+        row = {x: i for i, x in enumerate(rows.listeners.who) if x is not None}
+        self._row_of: dict[str, int] = {}
+        for listener in self.setup.listeners:
+            self._row_of.setdefault(listener.device, row[listener.id])
 
-    def _make_interface(self, defer: Defer | None) -> None:
+    def device_row(self, device: str) -> int:
+        """Where it is said whether a device is there."""
+        return self._device_rows[device]
+
+    def _make_interface(self) -> None:
         device = self._interface
-        self._performers: dict[str, Performer] = {}
         if device is None:
             return
         truth = self.truth.interfaces[device.id]
         held = device.buffer_frames * device.buffers
         self._out_line = [DelayLine(held - self._out_blocks * self.n + truth.out_frames) for _ in range(2)]
-        channels = [c for d, c in self._captures if d == device.id]
-        rest = held + truth.in_frames - (self.lead_blocks - self._out_blocks) * self.n
-        self._in_lines = {c: DelayLine(rest) for c in channels}
-        self._boxes = {p: DelayLine(late * self.rate) for p, late in self.truth.late_s.items() if late}
         self._mixer = [DelayLine(MIXER_FRAMES + self.n) for _ in range(2)]
         self._mixed = np.zeros((2, self.n), np.float32)
         self._wander = np.zeros(self.rate, np.float32)
-        for i, part in enumerate(self._parts_of(device)):
-            if part.kind == "follower" and part.id in self._mono:
-                self._performers[part.id] = Performer(
-                    self._lead, self._mono[part.id], self.rate, self.truth.scatter_s, self.truth.seed * 100 + i,
-                    part.hears_itself == "monitor", defer,
-                )  # fmt: skip
 
     def _parts_of(self, device: Device) -> list[Part]:
         return [p for p in self.setup.parts if p.device == device.id]
 
-    def _make_services(self, defer: Defer | None) -> None:
-        self._calls: dict[str, tuple[int, Call]] = {}
-        self._streams: dict[str, tuple[int, Stream]] = {}
-        for i, device in enumerate(self.setup.devices):
-            index = self._listener_index(device.id)
-            if index is None:
+    def _people(self, setup: Setup) -> "People":
+        """Whoever plays and is looked at in a setup and is not there yet. Takes a while for somebody who knows a long
+        piece, and touches nothing that runs."""
+        made = People({}, {})
+        places = {d.id: i for i, d in enumerate(setup.devices)}
+        for part in setup.parts:
+            device = setup.device(part.device)
+            beside = [p.id for p in setup.parts if p.device == device.id].index(part.id)
+            if part.kind == "picture" and part.shows in self._mono and part.id not in self._scenes:
+                stem = self._mono[part.shows]
+                made.scenes[part.id] = Scene(clap_times(stem, self.rate), loudness_of(stem, self.rate))
+            here = part.kind == "follower" and self._interface is not None and device.id == self._interface.id
+            far = part.kind == "far_end" and device.kind == "call"
+            if (here or far) and part.id in self._mono and part.id not in self._performers:
+                seed = self.truth.seed * 1000 + places[device.id] if far else self.truth.seed * 100 + beside
+                made.performers[part.id] = Performer(
+                    self._lead, self._mono[part.id], self.rate, self.truth.scatter_s, seed,
+                    here and part.hears_itself == "monitor", self._defer,
+                )  # fmt: skip
+        return made
+
+    def prepare(self, setup: Setup, truth: Truth, sounds: Mapping[str, F32]) -> "People":
+        """For `adopt`; may be done aside."""
+        self._mono |= {id: np.ascontiguousarray(s.mean(axis=0), np.float32) for id, s in sounds.items()}
+        self.truth = replace(
+            self.truth, interfaces=truth.interfaces | self.truth.interfaces,
+            services=truth.services | self.truth.services, cameras=truth.cameras | self.truth.cameras,
+        )  # fmt: skip
+        return self._people(setup)
+
+    def adopt(self, setup: Setup, rows: Rows, people: "People") -> None:
+        """What came and went in the setup comes and goes here; everything else goes on as it is."""
+        self.setup = setup
+        self._seat(rows)
+        self._settle(people)
+
+    def _settle(self, people: "People") -> None:
+        """Everything of the setup stands in the world, and nothing else."""
+        setup, now = self.setup, self._block * self.n
+        here = {p.id for p in setup.parts}
+        for performer in people.performers.values():
+            performer.forget(now)
+        self._performers = {id: p for id, p in (self._performers | people.performers).items() if id in here}
+        for id in self._boxes.keys() - here:
+            del self._boxes[id]
+        self._boxes |= {
+            p: DelayLine(s * self.rate) for p, s in self.truth.late_s.items() if s and p not in self._boxes
+        }  # fmt: skip
+        self._settle_interface()
+        self._settle_services(now)
+        for i, part in enumerate(p for p in setup.parts if p.kind == "picture"):
+            scene = people.scenes.get(part.id) or (self._scenes[part.id][2] if part.id in self._scenes else None)
+            if scene is not None:
+                self._scenes[part.id] = (part, setup.device(part.device), scene, part.shows)
+                # No two begin to look at the same moment.
+                self._next_picture.setdefault(part.id, now + (0.37 + 0.21 * i) * self.rate / 30)
+        self._scenes = {id: s for id, s in self._scenes.items() if id in here}
+
+    def _settle_interface(self) -> None:
+        device = self._interface
+        if device is None:
+            return
+        truth = self.truth.interfaces[device.id]
+        held = device.buffer_frames * device.buffers
+        rest = held + truth.in_frames - (self.lead_blocks - self._out_blocks) * self.n
+        channels = [c[1] for c in self._captures if c is not None and c[0] == device.id]
+        self._in_lines = {c: self._in_lines.get(c) or DelayLine(rest) for c in channels}
+
+    def _settle_services(self, now: int) -> None:
+        calls, streams = {}, {}
+        for device in self.setup.devices:
+            if device.id not in self._row_of:
                 continue
             if device.kind == "call":
-                part = next((p for p in self._parts_of(device) if p.kind == "far_end" and p.id in self._mono), None)
-                far = None
-                if part is not None:
-                    seed = self.truth.seed * 1000 + i
-                    far = Performer(
-                        self._lead, self._mono[part.id], self.rate, self.truth.scatter_s, seed, False, defer
-                    )
-                self._calls[device.id] = (index, Call(device, self.truth.services[device.id], far, defer))
+                far = next((p.id for p in self._parts_of(device) if p.kind == "far_end"), "")
+                calls[device.id] = self._calls.get(device.id) or Call(
+                    device, self.truth.services[device.id], self._performers.get(far), self._defer, now
+                )
             elif device.kind == "stream":
-                self._streams[device.id] = (index, Stream(device, self.truth.services[device.id]))
-
-    def _make_camera(self) -> None:
-        self._scenes: list[tuple[Part, Device, Scene, str]] = []
-        for part in self.setup.parts:
-            if part.kind != "picture" or part.shows not in self._mono:
-                continue
-            device = self.setup.device(part.device)
-            stem = self._mono[part.shows]
-            scene = Scene(clap_times(stem, self.rate), loudness_of(stem, self.rate))
-            self._scenes.append((part, device, scene, part.shows))
-        # No two begin to look at the same moment.
-        self._next_picture = [(0.37 + 0.21 * i) * self.rate / 30 for i in range(len(self._scenes))]
+                streams[device.id] = self._streams.get(device.id) or Stream(device, self.truth.services[device.id], now)
+        self._calls, self._streams = calls, streams
 
     # Acts of the people in it
 
@@ -164,7 +231,7 @@ class World:
         now = self._block * self.n
         for performer in self._performers.values():
             performer.forget(now)
-        for _, call in self._calls.values():
+        for call in self._calls.values():
             call.forget(now)
 
     def _log_track(self, due: int) -> None:
@@ -177,16 +244,16 @@ class World:
     def keep_far_ends(self, folder: Path) -> None:
         """From now on the far ends record what they get."""
         self.track_log, self._logging = [self._track_now], True
-        for id, (_, call) in self._calls.items():
+        for id, call in self._calls.items():
             call.kept.start(folder / f"{id}.wav", self.rate)
-        for id, (_, stream) in self._streams.items():
+        for id, stream in self._streams.items():
             stream.start(folder / f"{id}.mkv")
 
     def let_go(self) -> Callable[[], None]:
         """The far ends record nothing more from now on; what completes their files, while others may have begun."""
         self._logging = False
-        ends = [stream.let_go() for _, stream in self._streams.values()]
-        ends += [call.kept.let_go() for _, call in self._calls.values()]
+        ends = [stream.let_go() for stream in self._streams.values()]
+        ends += [call.kept.let_go() for call in self._calls.values()]
 
         def complete() -> None:
             for end in ends:
@@ -219,25 +286,23 @@ class World:
                 self._jump()
         rough = due - (self.player.position - n)
         for device in self.absent:
-            index = self._listener_index(device)
-            if index is not None:
-                outs[index] = 0.0
+            if device in self._row_of:
+                outs[self._row_of[device]] = 0.0
         if self.room is not None:
             self._murmur = self.room.sound(n)
         self._play_interface(outs, m, rough, captures)
-        for id, (index, call) in self._calls.items():
-            call.hear(outs[index, :2], rough, self.player.playing)
+        for id, call in self._calls.items():
+            call.hear(outs[self._row_of[id], :2], rough, self.player.playing)
             captures[(id, 0)] = call.returned.take(due, n)
-        for index, stream in self._streams.values():
-            stream.hear(outs[index, :2])
+        for id, stream in self._streams.items():
+            stream.hear(outs[self._row_of[id], :2])
         for device in self.setup.devices:
             if device.id == self._leads_by or device.kind == "player":
                 for channel, line in enumerate(self._player_line(device, lead)):
                     captures[(device.id, channel)] = line
         silence = np.zeros(n, np.float32)
-        if not self._captures:
-            return silence[None]
-        return np.stack([silence if c[0] in self.absent else captures.get(c, silence) for c in self._captures])
+        here = [silence if c is None or c[0] in self.absent else captures.get(c, silence) for c in self._captures]
+        return np.stack(here)
 
     @property
     def _loop_is_part(self) -> bool:
@@ -259,7 +324,7 @@ class World:
         device = self._interface
         if device is None:
             return
-        index = self._listener_index(device.id)
+        index = self._row_of.get(device.id)
         now = (m + self._out_blocks) * self.n
         ear = np.zeros((2, self.n), np.float32)
         if index is not None:
@@ -315,12 +380,12 @@ class World:
 
     def _take_pictures(self, now: int) -> None:
         """Every camera at its own pace."""
-        for i, (part, device, scene, shown) in enumerate(self._scenes):
-            at = self._next_picture[i]
+        for id, (part, device, scene, shown) in self._scenes.items():
+            at = self._next_picture[id]
             if at >= now + self.n:
                 continue
-            self._next_picture[i] = at + self.rate / device.pictures_per_s
-            if not any(stream.keeping for _, stream in self._streams.values()):
+            self._next_picture[id] = at + self.rate / device.pictures_per_s
+            if not any(stream.keeping for stream in self._streams.values()):
                 continue
             performer = self._performers.get(shown)
             where = None
@@ -332,7 +397,7 @@ class World:
     def _show(self, part: Part, device: Device, at: int, picture: U8) -> None:
         """A picture that was taken at frame `at` to every stream that this camera is routed to."""
         transfer = self.truth.cameras[device.id].transfer_s
-        for id, (_, stream) in self._streams.items():
+        for id, stream in self._streams.items():
             listener = next(x.id for x in self.setup.listeners if x.device == id)
             route = self.setup.route(part.id, listener)
             if route is not None and route.on:

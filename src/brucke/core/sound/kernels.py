@@ -49,35 +49,42 @@ def _forget(codes, params, state, memory):  # type: ignore[no-untyped-def]
 
 
 @njit(
-    "void(float32[:, ::1], int32[:, ::1], float32[::1], float32[::1], float32[::1], int32[:, ::1], "
-    "float32[:, :, ::1], float64[:, :, ::1], float64[:, :, ::1], float32[:, :, ::1], float32[:, :, ::1], "
-    "float32[:, :, :, ::1], int64, int64[::1])",
+    "void(float32[:, ::1], int32[::1], int32[:, ::1], int32[:, ::1], float32[::1], float32[::1], float32[::1], "
+    "int32[:, ::1], float32[:, :, ::1], float64[:, :, ::1], float64[:, :, ::1], float32[:, :, ::1], "
+    "float32[:, :, ::1], float32[:, :, :, ::1], int64, int64[::1])",
     nogil=True, cache=True,
 )  # fmt: skip
 def take_in(  # type: ignore[no-untyped-def]
-    ins, source, trim0, trim1, fade, running, frozen, state, memory, shaped, raw, ring, pos, bad
+    ins, rows, source0, source1, trim0, trim1, fade, running, frozen, state, memory, shaped, raw, ring, pos, bad
 ):  # fmt: skip
-    """Parts from capture channels into their rings at `pos`: trim, finite test; `shaped` [parts, 2, n] is what
-    the chains begin with."""
-    parts, sides, n = source.shape[0], source.shape[1], ins.shape[1]
-    for p in range(parts):
+    """The parts in `rows` from capture channels into their rings at `pos`: trim, finite test; `shaped` [parts, 2, n] is
+    what the chains begin with. Another capture channel, or none, comes along `fade` as another trim does."""
+    sides, n = source1.shape[1], ins.shape[1]
+    for k in range(rows.shape[0]):
+        p = rows[k]
         finite = True
         for c in range(sides):
-            channel = source[p, c]
+            before, after = source0[p, c], source1[p, c]
             row = raw[p, c]
-            if channel < 0:
+            if before < 0 and after < 0:
                 row[:] = 0.0
                 continue
-            x = ins[channel]
             a, b = trim0[p], trim1[p]
-            for i in range(n):
-                row[i] = x[i] * (a + (b - a) * fade[i])
+            if before == after:
+                x = ins[after]
+                for i in range(n):
+                    row[i] = x[i] * (a + (b - a) * fade[i])
+            else:
+                x, y = ins[max(before, 0)], ins[max(after, 0)]
+                a, b = a if before >= 0 else np.float32(0.0), b if after >= 0 else np.float32(0.0)
+                for i in range(n):
+                    row[i] = x[i] * a * (np.float32(1.0) - fade[i]) + y[i] * b * fade[i]
             finite = finite and math.isfinite(_nothing_of(row))
         if not finite:
             bad[p] += 1
             raw[p, :, :] = 0.0
             _forget(running[p], frozen[p], state[p], memory[p])
-        shaped[p, :, :] = raw[p, :2]
+        shaped[p, :, :] = raw[p]
         _into_ring(ring[p, 0], raw[p], pos, n)
 
 
@@ -156,14 +163,21 @@ def _add_fading(out, x0, gain0, fade, x1, gain1):  # type: ignore[no-untyped-def
         out[i] += gain0 * x0[i] * (1.0 - w) + gain1 * x1[i] * w
 
 
-@njit("boolean(int32[:, ::1], int64, int64, boolean, int32[:, ::1])", nogil=True, cache=True)
-def _alike(active, k, count, fading, past):  # type: ignore[no-untyped-def]
-    """Whether the next `TOGETHER` routes lead to the same sum of one listener, and none of them changes now."""
+@njit(
+    "boolean(int32[:, ::1], int64, int64, boolean, int32[:, ::1], int32[:, ::1], int64[::1], int64)",
+    nogil=True, cache=True,
+)  # fmt: skip
+def _alike(active, k, count, fading, past, delay, age, n):  # type: ignore[no-untyped-def]
+    """Whether the next `TOGETHER` routes lead to the same sum of one listener, none of them changes now, and all have
+    something to give."""
     if k + TOGETHER > count:
         return False
     first = active[k, 0]
     for j in range(k, k + TOGETHER):
-        if active[j, 0] != first or (fading and active[j, 2]) or past[first, active[j, 1]] != past[first, active[k, 1]]:
+        p = active[j, 1]
+        if active[j, 0] != first or (fading and active[j, 2]) or past[first, p] != past[first, active[k, 1]]:
+            return False
+        if delay[first, p] >= age[p] + n:
             return False
     return True
 
@@ -171,21 +185,23 @@ def _alike(active, k, count, fading, past):  # type: ignore[no-untyped-def]
 @njit(
     "void(float32[:, :, :, ::1], int64, int32[:, ::1], int64, boolean, float32[::1], int32[:, ::1], int32[:, ::1], "
     "int32[:, ::1], float32[:, :, :, ::1], int32[:, ::1], int32[:, ::1], int32[:, ::1], float32[:, :, :, ::1], "
-    "float32[:, :, :, ::1], int64[:, ::1], float32[::1])",
+    "float32[:, :, :, ::1], int64[:, ::1], float32[::1], int64[::1])",
     nogil=True, cache=True,
 )  # fmt: skip
 def mix(  # type: ignore[no-untyped-def]
-    ring, pos, active, count, fading, fade, delay0, source0, past0, gain0, delay1, source1, past1, gain1, sums, of, gains
+    ring, pos, active, count, fading, fade, delay0, source0, past0, gain0, delay1, source1, past1, gain1, sums, of, gains,
+    age,
 ):  # fmt: skip
     """Every active route into `sums` [through or past the listeners' chains, listeners, C, n], to which it is added;
-    the block at `pos` is the newest. `of` [TOGETHER, 3] and `gains` [TOGETHER] are room to work in."""
+    the block at `pos` is the newest. `age` [parts] is how many frames before this block a part has been there: what lies
+    further back is somebody else's and silent. `of` [TOGETHER, 3] and `gains` [TOGETHER] are room to work in."""
     n = sums.shape[3]
     size = ring.shape[3] - n
     silent = np.float32(0.0)
     k = 0
     while k < count:
         listener, p, changed = active[k, 0], active[k, 1], active[k, 2]
-        if _alike(active, k, count, fading, past1):
+        if _alike(active, k, count, fading, past1, delay1, age, n):
             outs = sums[past1[listener, p], listener]
             for j in range(TOGETHER):
                 q = active[k + j, 1]
@@ -204,8 +220,9 @@ def mix(  # type: ignore[no-untyped-def]
         at1 = (pos - delay1[listener, p]) % size
         s1 = source1[listener, p]
         outs = sums[past1[listener, p], listener]
+        here0, here1 = delay0[listener, p] < age[p] + n, delay1[listener, p] < age[p] + n
         if not (fading and changed):
-            for ci in range(gain1.shape[2]):
+            for ci in range(gain1.shape[2] if here1 else 0):
                 for co in range(outs.shape[0]):
                     g1 = gain1[listener, p, ci, co]
                     if g1 != 0.0:
@@ -218,7 +235,8 @@ def mix(  # type: ignore[no-untyped-def]
             x1 = ring[p, s1, ci, at1 : at1 + n]
             x0 = ring[p, s0, ci, at0 : at0 + n]
             for co in range(outs.shape[0]):
-                g0, g1 = gain0[listener, p, ci, co], gain1[listener, p, ci, co]
+                g0 = gain0[listener, p, ci, co] if here0 else silent
+                g1 = gain1[listener, p, ci, co] if here1 else silent
                 if g0 != 0.0 or g1 != 0.0:
                     if other:
                         _add_fading(sums[past0[listener, p], listener, co], x0, g0, fade, x0, silent)
@@ -228,17 +246,18 @@ def mix(  # type: ignore[no-untyped-def]
 
 
 @njit(
-    "void(int32[:, ::1], float32[:, :, ::1], int32[:, ::1], float32[:, :, ::1], float64[:, :, ::1], "
+    "void(int32[::1], int32[:, ::1], float32[:, :, ::1], int32[:, ::1], float32[:, :, ::1], float64[:, :, ::1], "
     "float64[:, :, ::1], float64[:, ::1], float32[:, ::1], float32[:, :, :, ::1], float32[:, :, ::1], boolean, "
     "float64, float32[:, :, ::1], float32[:, :, ::1], float64[::1])",
     nogil=True, cache=True,
 )  # fmt: skip
 def finish(  # type: ignore[no-untyped-def]
-    codes, params, running, frozen, state, memory, wet, work, sums, outs, passed, rate, sends, returns, answered
+    rows, codes, params, running, frozen, state, memory, wet, work, sums, outs, passed, rate, sends, returns, answered
 ):  # fmt: skip
-    """The listeners' chains on what goes through them, and what passes them by added: `sums` [2, listeners, C, n] to
+    """The chains of the listeners in `rows` on what goes through them, and what passes them by added: `sums` [2, listeners, C, n] to
     `outs` [listeners, C, n], where anything did (`passed`); `work` [2, n] is room to work in."""
-    for x in range(outs.shape[0]):
+    for k in range(rows.shape[0]):
+        x = rows[k]
         outs[x] = sums[0, x]
         if codes[x, 0] != 0 or running[x, 0] != 0:
             work[:, :] = outs[x, :2]
@@ -265,10 +284,11 @@ def finish(  # type: ignore[no-untyped-def]
 
 
 @njit(
-    "void(float32[:, :, ::1], float32[::1], float64[:, ::1], float64, int64[::1], float32[::1])", nogil=True, cache=True
-)
-def guard(outs, ceiling, envelope, rate, bad, over):  # type: ignore[no-untyped-def]
-    """Nothing can hurt ears: what goes out [listeners, C, n] is numbers within ± 1, in place and without latency.
+    "void(float32[:, :, ::1], int32[::1], float32[::1], float64[:, ::1], float64, int64[::1], float32[::1])",
+    nogil=True, cache=True,
+)  # fmt: skip
+def guard(outs, rows, ceiling, envelope, rate, bad, over):  # type: ignore[no-untyped-def]
+    """Nothing can hurt ears: what goes out to the listeners in `rows` [listeners, C, n] is numbers within ± 1, in place and without latency.
 
     A listener whose sum holds anything else is silent for this block and counted in `bad` [listeners]. Where `ceiling`
     [listeners] is below 1 its peaks are held there: at once, and let go with FALL_BACK_S; `envelope` [listeners, 1]
@@ -277,7 +297,8 @@ def guard(outs, ceiling, envelope, rate, bad, over):  # type: ignore[no-untyped-
     n = outs.shape[2]
     fall = math.exp(-1.0 / (FALL_BACK_S * rate))
     one = np.float32(1.0)
-    for x in range(outs.shape[0]):
+    for k in range(rows.shape[0]):
+        x = rows[k]
         total = np.float32(0.0)
         peak = np.float32(0.0)
         for c in range(outs.shape[1]):
@@ -336,11 +357,12 @@ def find_active(delay0, source0, past0, gain0, delay1, source1, past1, gain1, ac
     return count
 
 
-@njit("void(float32[:, :, ::1], float32[:, :, ::1])", nogil=True, cache=True, fastmath=_ADDS)
-def measure_levels(sound, meters):  # type: ignore[no-untyped-def]
-    """meters[:, :, 0] = peak, [:, :, 1] = mean square, of sound [things, channels, n]."""
+@njit("void(float32[:, :, ::1], int32[::1], float32[:, :, ::1])", nogil=True, cache=True, fastmath=_ADDS)
+def measure_levels(sound, rows, meters):  # type: ignore[no-untyped-def]
+    """meters[:, :, 0] = peak, [:, :, 1] = mean square, of the `rows` of sound [things, channels, n]."""
     n = sound.shape[2]
-    for a in range(sound.shape[0]):
+    for k in range(rows.shape[0]):
+        a = rows[k]
         for c in range(sound.shape[1]):
             x = sound[a, c]
             peak, square = meters[a, c, 0], sound[a, c, 0] * 0.0

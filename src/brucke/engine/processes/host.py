@@ -15,6 +15,7 @@ from typing import Any
 import msgspec
 import numpy as np
 
+from ...core.routing.rows import SIDES
 from ...ports.devices.opening import Wiring
 from ...ports.devices.port import Port
 from ...ports.devices.rings import RingPort
@@ -51,6 +52,7 @@ class Host:
         self.chained = region.sound("chain_ring")
         self.load = 0.0
         self.started = False
+        self.began = 0  # the frame of the recorder's ring with which this engine's own count begins
 
     def run(self) -> None:
         """From the word on; what was made ready before it has the newest plan first."""
@@ -63,6 +65,7 @@ class Host:
         told: Any = region["plug_ins"]
         told[:, SENT] += 1  # nothing that was done for another engine counts
         region.set(Head.GENERATION, region.get(Head.GENERATION) + 1)
+        self.began = region.get(Head.RECORDED)
         region.set(Head.STATE, 1)
         self.port.start()
         self.port.drive(self._period)
@@ -130,9 +133,12 @@ class Host:
             engine.out_meters[:, :, 0] *= 0.8
             engine.input_peaks *= 0.8
         n, shape = region.shape.block, region.shape
+        born: Any = region["born"]
+        np.maximum(born[: shape.parts], self.began + engine.born, out=born[: shape.parts])
+        np.maximum(born[shape.parts :], self.began + engine.listeners_born, out=born[shape.parts :])
         at = region.get(Head.RECORDED) % record_frames(shape)
-        rows = shape.sides * shape.parts
-        self.record[:rows, at : at + n].reshape(shape.parts, shape.sides, n)[:] = engine.raw
+        rows = SIDES * shape.parts
+        self.record[:rows, at : at + n].reshape(shape.parts, SIDES, n)[:] = engine.raw
         self.record[rows:, at : at + n].reshape(shape.listeners, shape.channels, n)[:] = engine.outs
         at = region.get(Head.RECORDED) % self.chained.shape[2]
         self.chained[: shape.parts, :, at : at + n] = engine.shaped
@@ -156,6 +162,8 @@ class Host:
             match message["do"]:
                 case "quit":
                     return False
+                case "wiring":
+                    self.rewire(message["wiring"])
                 case "on_air":
                     self.runner.on_air = bool(message["value"])
                 case "measure":
@@ -168,6 +176,11 @@ class Host:
                 case "stop_listening_back":
                     self.runner.stop_listening_back()
         return True
+
+    def rewire(self, text: str) -> None:
+        """Other devices, or other rows of them, while they sound."""
+        self.wiring = msgspec.json.decode(text, type=Wiring)
+        self.port.rewire(self.wiring)
 
     def _measure(self, message: dict[str, int]) -> None:
         order = MeasureOrder(message["listener"], message["capture"], message["repeats"], message["spacing"])
@@ -203,6 +216,8 @@ def main() -> None:
     while (message := channel.receive()) is None and not channel.lost:
         channel.wait()
     if message is not None and message["do"] == "go":
+        if message["wiring"]:  # it may have changed since this engine stood by
+            host.rewire(message["wiring"])
         host.run()
 
 

@@ -18,6 +18,7 @@ import numpy as np
 import numpy.typing as npt
 
 from ...core.measure.stimulus import StimulusKind, stimulus
+from ...core.routing.rows import MAX_DEVICES, SIDES, Order, parts_of
 from ...core.sound.processors import MAX_PLUG_INS
 from ...ports.devices.opening import Wiring
 from ..step.beside import ABSENT, DONE, STATE
@@ -51,15 +52,26 @@ class MeasureHandle:
 
 class EngineLink:
     """`world` is the module of the process behind the ports and its arguments; `card` a sound card that the
-    engine itself opens."""
+    engine itself opens.
 
-    def __init__(self, shape: Shape, plan: Plan, world: list[str], card: Wiring | None = None):
+    Whoever asks here counts parts, listeners, captures and devices as the setup has them; `order` says in which rows of
+    the engine they are, without it each in its own.
+    """
+
+    def __init__(
+        self, shape: Shape, plan: Plan, world: list[str], card: Wiring | None = None, order: Order | None = None
+    ):  # fmt: skip
         self.shape = shape
+        self.order = order or Order(
+            tuple((p,) for p in range(shape.parts)), tuple(range(shape.listeners)), tuple(range(shape.captures)),
+            tuple(range(MAX_DEVICES)),
+        )  # fmt: skip
         # One for every plug-in: a write wakes it.
         self._bells = [os.eventfd(0, os.EFD_NONBLOCK) for _ in range(MAX_PLUG_INS)]
         self.plug_ins: dict[int, Child] = {}
         bells = ",".join(map(str, self._bells))
-        self._engine_arguments = [bells] if card is None else [bells, msgspec.json.encode(card).decode()]
+        self._wiring = "" if card is None else msgspec.json.encode(card).decode()
+        self._engine_arguments = [bells, self._wiring] if card is not None else [bells]
         self.region = Region(shape)
         self.region.write_plan(plan)
         for name in ("loudness", "chain_loudness"):
@@ -69,7 +81,7 @@ class EngineLink:
         self.loudness: Child | None = None
         # The engine first: it takes longest to be ready.
         self.engine = self._spawn("engine", "brucke.engine.processes.host", *self._engine_arguments)
-        self.engine.channel.send("go")
+        self.engine.channel.send("go", wiring=self._wiring)
         self.world = self._spawn("world", world[0], *world[1:])
         self.recorder = self._spawn("recorder", "brucke.engine.processes.recorder")
 
@@ -148,7 +160,7 @@ class EngineLink:
         if ready is not None:
             self.stand_by(hurry=True)  # the next death may come before it is its turn
         self.engine = ready or self._spawn("engine", "brucke.engine.processes.host", *self._engine_arguments)
-        self.engine.channel.send("go")
+        self.engine.channel.send("go", wiring=self._wiring)
 
     def get(self, field: Head) -> int:
         return self.region.get(field)
@@ -160,18 +172,19 @@ class EngineLink:
 
     def inputs(self) -> tuple[F32, npt.NDArray[np.int64]]:
         """Copies of (peaks [captures] before any trim, blocks at full scale since the start [captures])."""
-        clips: npt.NDArray[np.int64] = self.region["clips"].copy()
-        return self.region.sound("input_peaks").copy(), clips
+        rows = list(self.order.captures)
+        clips: npt.NDArray[np.int64] = self.region["clips"][rows].astype(np.int64)
+        return self.region.sound("input_peaks")[rows], clips
 
     def sum_peaks(self) -> F32:
         """The highest peak of every listener's sum [L] before it is held at full scale, since this was last asked."""
-        peaks = self.region.sound("sum_peaks").copy()
+        peaks: F32 = self.region.sound("sum_peaks")[list(self.order.listeners)]
         self.region.sound("sum_peaks")[:] = 0.0
         return peaks
 
     def missing(self) -> tuple[int, ...]:
         """Indices of the devices that are not there."""
-        return tuple(int(i) for i in np.flatnonzero(self.region["missing"]))
+        return tuple(i for i, row in enumerate(self.order.devices) if self.region["missing"][row])
 
     def recent(self, seconds: float) -> tuple[F32, F32]:
         """Copies of the newest (parts [P, S, frames], listeners [L, C, frames]), at most what the ring holds."""
@@ -182,36 +195,58 @@ class EngineLink:
         index = np.arange(done - frames, done) % size
         rows = ring[:, index]
         rows[:, : max(0, self.region.get(Head.RECORDED) + s.block - size - (done - frames))] = 0.0
-        split = s.sides * s.parts
-        return rows[:split].reshape(s.parts, s.sides, -1), rows[split:].reshape(s.listeners, s.channels, -1)
+        split = SIDES * s.parts
+        parts, outs = rows[:split].reshape(s.parts, SIDES, -1), rows[split:].reshape(s.listeners, s.channels, -1)
+        for row, sound in enumerate((*parts, *outs)):
+            self._only_its_own(sound, row, done - frames)
+        return parts_of(parts, self.order.parts), outs[list(self.order.listeners)]
+
+    def _only_its_own(self, sound: F32, row: int, begin: int) -> None:
+        """What was there before whoever sits in a row now, parts first, is none of it."""
+        born = int(self.region["born"][row])
+        sound[:, : min(max(0, born - begin), sound.shape[1])] = 0.0
+
+    def _chain_rows(self) -> list[int]:
+        """Of the chains, parts first, then listeners; −1 where a part has none."""
+        parts = [rows[0] if rows else -1 for rows in self.order.parts]
+        return [*parts, *(self.shape.parts + x for x in self.order.listeners)]
 
     def into_chain(self, index: int, frames: int) -> F32:
         """A copy of the newest [2, frames] that went into a chain, parts first, then listeners; fewer after a start."""
-        s, done = self.shape, self.region.get(Head.RECORDED)
+        s, done, index = self.shape, self.region.get(Head.RECORDED), self._chain_rows()[index]
+        if index < 0:
+            return np.zeros((SIDES, 0), np.float32)
         ring = self.region.sound("record_ring" if index < s.parts else "chain_ring")
         size = record_frames(s) if index < s.parts else chain_frames(s)
-        rows = ring[index * s.sides : index * s.sides + 2] if index < s.parts else ring[index]
+        rows = ring[index * SIDES : (index + 1) * SIDES] if index < s.parts else ring[index]
         frames = min(frames, done, size - s.rate // 4)
         sound: F32 = rows[:, np.arange(done - frames, done) % size]
+        self._only_its_own(sound, index, done - frames)
         # What was written over while it was copied is not what was asked for.
         sound[:, : max(0, self.region.get(Head.RECORDED) + s.block - size - (done - frames))] = 0.0
         return sound
 
     def meters(self) -> tuple[F32, F32]:
         """Copies of (parts [P, S, peak and mean square], listeners [L, C, peak and mean square])."""
-        return self.region.sound("part_meters").copy(), self.region.sound("out_meters").copy()
+        outs: F32 = self.region.sound("out_meters")[list(self.order.listeners)]
+        return parts_of(self.region.sound("part_meters"), self.order.parts), outs
 
     def readings(self) -> F32:
         """A copy of what the processors tell [P + L, MAX_SLOTS + 1, READINGS]: see `region.py`."""
-        return self.region.sound("readings").copy()
+        return self._of_chains("readings")
+
+    def _of_chains(self, name: str) -> F32:
+        made: F32 = self.region.sound(name)[self._chain_rows()]
+        return made
 
     def listener_loudness(self) -> F32:
         """A copy of [L, LOUDNESS]: momentary, short-term, integrated in LUFS, true peak in dBTP, seconds."""
-        return self.region.sound("loudness").copy()
+        told: F32 = self.region.sound("loudness")[list(self.order.listeners)]
+        return told
 
     def chain_loudness(self) -> F32:
         """A copy of [P + L, before and after the chain] in LUFS, of the same moments; −∞ where nothing sounded."""
-        return self.region.sound("chain_loudness").copy()
+        return self._of_chains("chain_loudness")
 
     def ask_for_gain(
         self, index: int, chain: list[Any], now: list[Any], slot: int, target_lufs: float, seconds: float
@@ -220,20 +255,38 @@ class EngineLink:
         in force is `now`. See `gain_answer`."""
         if self.loudness is not None:
             self.loudness.channel.send(
-                "target", index=index, chain=chain, now=now, slot=slot, target_lufs=target_lufs, seconds=seconds
+                "target",
+                index=self._chain_rows()[index],
+                chain=chain,
+                now=now,
+                slot=slot,
+                target_lufs=target_lufs,
+                seconds=seconds,
             )
 
     def gain_answer(self) -> dict[str, Any] | None:
-        """`listener` (index of its chain), `gain_db`, `lufs`, which is None where nothing was heard; None before."""
-        return self.loudness.channel.receive() if self.loudness is not None else None
+        """`listener` (index of its chain, −1 where it is gone), `gain_db`, `lufs`, which is None where nothing was heard;
+        None before."""
+        answer = self.loudness.channel.receive() if self.loudness is not None else None
+        if answer is not None:
+            rows = self._chain_rows()
+            answer["listener"] = rows.index(answer["listener"]) if answer["listener"] in rows else -1
+        return answer
 
     def measure_loudness_anew(self) -> None:
         self.region.set(Head.LOUDNESS_FROM, self.region.get(Head.RECORDED))
 
     # Orders
 
-    def send_plan(self, plan: Plan) -> None:
+    def send_plan(self, plan: Plan, order: Order | None = None) -> None:
+        """Another plan, and where everything is in it from now on."""
+        self.order = order or self.order
         self.region.write_plan(plan)
+
+    def rewire(self, card: Wiring) -> None:
+        """What `card` was goes on as this; see `can_follow`."""
+        self._wiring = msgspec.json.encode(card).decode()
+        self.engine.channel.send("wiring", wiring=self._wiring)
 
     def set_on_air(self, on_air: bool) -> None:
         self.engine.channel.send("on_air", value=on_air)
@@ -246,8 +299,9 @@ class EngineLink:
         self.region.sound("stimulus")[: len(sound)] = sound
         self.region.set(Head.MEASURE_PPM, 0)
         self.engine.channel.send(
-            "measure", listener=listener, capture=capture, repeats=repeats, spacing=spacing, length=len(sound)
-        )
+            "measure", listener=self.order.listeners[listener], capture=self.order.captures[capture], repeats=repeats,
+            spacing=spacing, length=len(sound),
+        )  # fmt: skip
         return MeasureHandle(sound, repeats, spacing)
 
     @property
@@ -266,7 +320,7 @@ class EngineLink:
         area = self.region.sound("back")
         frames = min(sound.shape[1], area.shape[1])
         area[:, :frames] = sound[:, :frames]
-        self.engine.channel.send("listen_back", listener=listener, frames=frames, at=at)
+        self.engine.channel.send("listen_back", listener=self.order.listeners[listener], frames=frames, at=at)
 
     def stop_listening_back(self) -> None:
         self.engine.channel.send("stop_listening_back")
@@ -295,11 +349,14 @@ class EngineLink:
         self, parts: list[tuple[str, int, int]], listeners: list[tuple[str, int, int]]
     ) -> dict[str, list[int]]:
         """Rows of the recorder's ring by track name, from (id, index, channels)."""
-        sides = self.shape.sides
-        rows = {f"parts/{id}": [sides * p + c for c in range(channels)] for id, p, channels in parts}
-        base = sides * self.shape.parts
+        rows = {}
+        for id, p, channels in parts:
+            pairs = self.order.parts[p]
+            rows[f"parts/{id}"] = [SIDES * pairs[c // SIDES] + c % SIDES for c in range(channels)]
+        base = SIDES * self.shape.parts
         for id, x, channels in listeners:
-            rows[f"listeners/{id}"] = [base + x * self.shape.channels + c for c in range(channels)]
+            first = base + self.order.listeners[x] * self.shape.channels
+            rows[f"listeners/{id}"] = [first + c for c in range(channels)]
         return rows
 
     # Plug-ins

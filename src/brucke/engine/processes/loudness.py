@@ -12,7 +12,9 @@ from typing import Any
 
 import msgspec
 import numpy as np
+import numpy.typing as npt
 
+from ...core.routing.rows import SIDES
 from ...core.sound.loudness import STEP_S, LoudnessMeter, PowerSteps, compared_lufs
 from ...core.sound.processors import Processor
 from ..step.plan import F32
@@ -57,12 +59,22 @@ class Listening:
         self.meters: list[LoudnessMeter] = []
         self.question: Question | None = None
         self._anew()
+        self.born = region["born"].copy()
         self.before, self.after = ([PowerSteps(s.rate, 2) for _ in range(s.parts + s.listeners)] for _ in range(2))
         self.told = np.full((s.listeners, region["loudness"].shape[1]), -np.inf, np.float32)
 
     def _anew(self) -> None:
         s = self.region.shape
         self.meters = [LoudnessMeter(s.rate, 2) for _ in range(s.listeners)]
+
+    def _see_who_is_new(self) -> None:
+        """Whoever sits where somebody else sat is measured from the beginning."""
+        s, born = self.region.shape, self.region["born"].copy()
+        for i in np.flatnonzero(born != self.born):
+            self.before[i], self.after[i] = PowerSteps(s.rate, 2), PowerSteps(s.rate, 2)
+            if i >= s.parts:
+                self.meters[i - s.parts] = LoudnessMeter(s.rate, 2)
+        self.born = born
 
     def _rows(self, ring: F32, frames: int, size: int) -> F32:
         return ring[..., np.arange(self.at, self.at + frames) % size]
@@ -79,26 +91,28 @@ class Listening:
         if region.get(Head.LOUDNESS_FROM) != self.began:
             self.began = region.get(Head.LOUDNESS_FROM)
             self._anew()
+        self._see_who_is_new()
         sound = self._rows(self.record, frames, record_frames(s))
         ends = self._rows(self.chained, frames, chain_frames(s))
         written, self.at = region.get(Head.RECORDED), self.at + frames
         if written + s.block - (self.at - frames) > chain_frames(s):
             return  # written over while it was copied: left out
-        split = s.sides * s.parts
-        parts = sound[:split].reshape(s.parts, s.sides, -1)[:, :2]
+        split = SIDES * s.parts
+        parts = sound[:split].reshape(s.parts, SIDES, -1)
         outs = sound[split:].reshape(s.listeners, s.channels, -1)[:, :2]
-        self._listeners(outs)
         if self.question is not None:
             self.question.into.append(ends[self.question.index])
             self.question.heard.append(outs[self.question.index - s.parts])
         _number, plan = region.read_plan()
+        self._listeners(outs, plan.listener_tenants)
         chained = [*(plan.codes[:, 0] != 0), *(plan.listener_codes[:, 0] != 0)]
         for i in np.flatnonzero(chained):
             dry, wet = (parts[i], ends[i]) if i < s.parts else (ends[i], outs[i - s.parts])
             self._compare(int(i), dry, wet)
 
-    def _listeners(self, outs: F32) -> None:
-        for x, meter in enumerate(self.meters):
+    def _listeners(self, outs: F32, tenants: npt.NDArray[np.int64]) -> None:
+        for x in np.flatnonzero(tenants):
+            meter = self.meters[x]
             meter.push(outs[x])
             peak = 20 * math.log10(meter.true_peak) if meter.true_peak > 0 else -math.inf
             self.told[x] = meter.momentary_lufs, meter.short_term_lufs, meter.integrated_lufs, peak, meter.seconds

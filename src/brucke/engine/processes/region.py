@@ -14,6 +14,7 @@ import msgspec
 import numpy as np
 import numpy.typing as npt
 
+from ...core.routing.rows import MAX_DEVICES, SIDES
 from ...core.sound.noise_profile import BINS
 from ...core.sound.processors import MAX_PLUG_INS, MAX_SLOTS
 from ...core.sound.processors.base import PARAMS
@@ -24,7 +25,6 @@ RECORD_S = 6
 MEASURE_S = 20
 STIMULUS_S = 3
 BACK_S = 60
-MAX_DEVICES = 128
 CHAIN_S = 2  # the ring of parts after their chain and of listeners before theirs; the recorder's has the other ends
 READINGS = 4  # the level in front of a processor, and up to three reductions
 LOUDNESS = 5  # momentary, short-term, integrated in LUFS, true peak in dBTP, seconds that were measured
@@ -118,7 +118,7 @@ class Region:
 
 
 _PLAN_FIELDS = (
-    "part_source", "trim", "codes", "params", "noise", "listener_codes", "listener_params", "ceiling", "delay",
+    "tenants", "listener_tenants", "part_source", "trim", "codes", "params", "noise", "listener_codes", "listener_params", "ceiling", "delay",
     "source", "past",
     "gain", "door",
 )  # fmt: skip
@@ -132,13 +132,16 @@ def _specs(s: Shape) -> dict[str, tuple[str, tuple[int, ...]]]:
     outputs = s.listeners * s.channels
     return {
         "head": ("int64", (64,)),
-        "part_meters": ("float32", (s.parts, s.sides, 2)),
+        "part_meters": ("float32", (s.parts, SIDES, 2)),
         "input_peaks": ("float32", (s.captures,)),
         "clips": ("int64", (s.captures,)),
         "sum_peaks": ("float32", (s.listeners,)),
         "missing": ("uint8", (MAX_DEVICES,)),
         "out_meters": ("float32", (s.listeners, s.channels, 2)),
-        "plan_part_source": ("int32", (2, s.parts, s.sides)),
+        "born": ("int64", (s.parts + s.listeners,)),
+        "plan_tenants": ("int64", (2, s.parts)),
+        "plan_listener_tenants": ("int64", (2, s.listeners)),
+        "plan_part_source": ("int32", (2, s.parts, SIDES)),
         "plan_trim": ("float32", (2, s.parts)),
         "plan_codes": ("int32", (2, s.parts, MAX_SLOTS)),
         "plan_noise": ("float32", (2, s.parts, BINS)),
@@ -149,11 +152,11 @@ def _specs(s: Shape) -> dict[str, tuple[str, tuple[int, ...]]]:
         "plan_delay": ("int32", (2, s.listeners, s.parts)),
         "plan_source": ("int32", (2, s.listeners, s.parts)),
         "plan_past": ("int32", (2, s.listeners, s.parts)),
-        "plan_gain": ("float32", (2, s.listeners, s.parts, s.sides, s.channels)),
+        "plan_gain": ("float32", (2, s.listeners, s.parts, SIDES, s.channels)),
         "plan_door": ("float32", (2, s.listeners)),
         "in_ring": ("float32", (s.captures, PORT_BLOCKS * s.block)),
         "out_ring": ("float32", (s.listeners, s.channels, PORT_BLOCKS * s.block)),
-        "record_ring": ("float32", (s.sides * s.parts + outputs, record_frames(s))),
+        "record_ring": ("float32", (SIDES * s.parts + outputs, record_frames(s))),
         "chain_ring": ("float32", (s.parts + s.listeners, 2, chain_frames(s))),
         "readings": ("float32", (s.parts + s.listeners, MAX_SLOTS + 1, READINGS)),
         "loudness": ("float32", (s.listeners, LOUDNESS)),

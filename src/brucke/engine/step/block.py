@@ -9,13 +9,14 @@ import math
 import numpy as np
 
 from ...core.document.setup import MAX_DELAY_S
+from ...core.routing.rows import SIDES
 from ...core.sound.kernels import TOGETHER, find_active, finish, guard, measure_inputs, measure_levels, mix, take_in
 from ...core.sound.kernels import shape as run_chains
 from ...core.sound.processors import MAX_SLOTS
 from ...core.sound.processors.base import LEVEL, MEMORY, STATE
 from .beside import Beside
 from .noise import NoiseStages
-from .plan import F32, I32, Plan, Shape
+from .plan import F32, I32, I64, Plan, Shape
 
 # With a wait for one crossfade under way, every change is complete within 20 ms.
 CROSSFADE_S = 0.009
@@ -37,7 +38,8 @@ class _Chains:
 
 
 class BlockEngine:
-    """`raw` [P, S, n], `shaped` [P, 2, n] (after its chain), `unfinished` [L, C, n] (what goes into the listener's
+    """What is in a row of the plan without a tenant costs nothing and gives silence; `born` [P] and `listeners_born` [L] are
+    the frames with which the tenants of today began. `raw` [P, SIDES, n], `shaped` [P, 2, n] (after its chain), `unfinished` [L, C, n] (what goes into the listener's
     chain) and `outs` [L, C, n] hold the newest block; the meters their peak and mean square; `readings` [P + L, MAX_SLOTS + 1, READINGS] what the processors tell, see
     `core/sound/processors/base.py`; noise removal tells how much louder the room is than its profile."""
 
@@ -46,9 +48,9 @@ class BlockEngine:
         size = math.ceil((MAX_DELAY_S * shape.rate + 2 * n) / n) * n
         self.shape = shape
         self.frames = 0
-        self.raw = np.zeros((shape.parts, shape.sides, n), np.float32)
+        self.raw = np.zeros((shape.parts, SIDES, n), np.float32)
         self.outs = np.zeros((shape.listeners, shape.channels, n), np.float32)
-        self.part_meters = np.zeros((shape.parts, shape.sides, 2), np.float32)
+        self.part_meters = np.zeros((shape.parts, SIDES, 2), np.float32)
         self.out_meters = np.zeros((shape.listeners, shape.channels, 2), np.float32)
         self.bad = np.zeros(shape.parts, np.int64)
         self.bad_sums = np.zeros(shape.listeners, np.int64)
@@ -57,7 +59,7 @@ class BlockEngine:
         self.input_peaks = np.zeros(shape.captures, np.float32)
         self.clips = np.zeros(shape.captures, np.int64)
         self._ins: F32 | None = None
-        self._ring = np.zeros((shape.parts, 2, shape.sides, size + n), np.float32)
+        self._ring = np.zeros((shape.parts, 2, SIDES, size + n), np.float32)
         self._ring[:] = 0.0  # touched now, so that no page is first met in the block path
         self._size, self._pos = size, 0
         self.shaped = np.zeros((shape.parts, 2, n), np.float32)
@@ -76,6 +78,9 @@ class BlockEngine:
         self._steady = np.ones(n, np.float32)
         self._waiting: Plan | None = None
         self._active = np.zeros((shape.listeners * shape.parts, 3), np.int32)
+        # What offline and live begin with has been there for ever.
+        self.born, self.listeners_born = (np.full(k, -size, np.int64) for k in (shape.parts, shape.listeners))
+        self._age = np.zeros(shape.parts, np.int64)
         self._count = 0
         self.begin_with(plan)
 
@@ -86,6 +91,8 @@ class BlockEngine:
         self._noise = NoiseStages(self.shape, plan)
         self._old = self._new = plan
         self._fading = len(self._fades)
+        self._rows, self._heard = _taken(plan.tenants), _taken(plan.listener_tenants)
+        self._leaving = False
         self._find()
 
     @property
@@ -110,9 +117,42 @@ class BlockEngine:
         assert self._waiting is not None
         self._old, self._new, self._waiting = self._new, self._waiting, None
         self._fading = 0
+        self._let_in()
         self._fill_processed()
         self._noise.adopt(self._new)
         self._find()
+
+    def _let_in(self) -> None:
+        """Who is new in a row begins now, and nothing of whoever was there before is heard."""
+        old, new, n = self._old, self._new, self.shape.block
+        for p in np.flatnonzero((new.tenants != old.tenants) & (new.tenants > 0)):
+            self.born[p] = self.frames
+            begin = self._pos - n if self._pos else self._size - n
+            # Delays are no whole blocks: the first one reads into the block before.
+            self._ring[p, :, :, begin : begin + n] = 0.0
+            if begin == 0:
+                self._ring[p, :, :, self._size :] = 0.0
+        heard = (new.listener_tenants != old.listener_tenants) & (new.listener_tenants > 0)
+        self.listeners_born[heard] = self.frames
+        self._envelope[heard] = 0.0
+        # With whoever is still leaving.
+        self._rows = np.union1d(self._rows, _taken(new.tenants)).astype(np.int32)
+        self._heard = np.union1d(self._heard, _taken(new.listener_tenants)).astype(np.int32)
+        self._leaving = True
+
+    def _let_go(self) -> None:
+        """Who has left, and whose chain has faded out, gives silence from now on."""
+        tenants, heard = self._new.tenants, self._new.listener_tenants
+        rows, listeners = self._rows, self._heard
+        self._rows = rows[(tenants[rows] > 0) | (self._chains.running[rows, 0] != 0)]
+        self._heard = listeners[(heard[listeners] > 0) | (self._finishing.running[listeners, 0] != 0)]
+        for p in np.setdiff1d(rows, self._rows):
+            self.raw[p], self.shaped[p] = 0.0, 0.0
+            self.part_meters[p], self.readings[p] = 0.0, 0.0
+        for x in np.setdiff1d(listeners, self._heard):
+            self.outs[x], self._sums[:, x], self.out_meters[x] = 0.0, 0.0, 0.0
+            self.readings[self.shape.parts + x] = 0.0
+        self._leaving = len(self._rows) != np.count_nonzero(tenants) or len(self._heard) != np.count_nonzero(heard)
 
     def _fill_processed(self) -> None:
         """A chain that comes to a part finds, for as long as any route is delayed, the sound as it was without it: the
@@ -145,8 +185,8 @@ class BlockEngine:
         sends, returns, answered = self._beside.take()
         c, f, rate = self._chains, self._finishing, float(self.shape.rate)
         take_in(
-            ins, b.part_source, a.trim, b.trim, fade, c.running, c.frozen, c.state, c.memory, self.shaped, self.raw,
-            self._ring, self._pos, self.bad,
+            ins, self._rows, a.part_source, b.part_source, a.trim, b.trim, fade, c.running, c.frozen, c.state, c.memory,
+            self.shaped, self.raw, self._ring, self._pos, self.bad,
         )  # fmt: skip
         self._noise.process(self.shaped)
         run_chains(
@@ -155,16 +195,17 @@ class BlockEngine:
         )  # fmt: skip
         finishing = self._finishes()
         sums = self._sums if finishing else self._straight
+        np.subtract(self.frames, self.born, out=self._age)
         self.unfinished = sums[0]
         sums[: self._passed] = 0.0
         mix(
             self._ring, self._pos, self._active, self._count, fading, fade, a.delay, a.source, a.past, a.gain, b.delay,
-            b.source, b.past, b.gain, sums, self._together, self._together_gains,
+            b.source, b.past, b.gain, sums, self._together, self._together_gains, self._age,
         )  # fmt: skip
         if finishing:
             finish(
-                b.listener_codes, b.listener_params, f.running, f.frozen, f.state, f.memory, f.wet, self._work, sums,
-                self.outs, self._passed > 1, rate, sends, returns, answered,
+                self._heard, b.listener_codes, b.listener_params, f.running, f.frozen, f.state, f.memory, f.wet,
+                self._work, sums, self.outs, self._passed > 1, rate, sends, returns, answered,
             )  # fmt: skip
         self.guard()
         self._beside.give(b.codes, b.params, b.listener_codes, b.listener_params)
@@ -173,18 +214,28 @@ class BlockEngine:
             if self._fading == len(self._fades):
                 self._old = b
                 self._find()
+        elif self._leaving:
+            self._let_go()
         self._pos = (self._pos + self.shape.block) % self._size
         self.frames += self.shape.block
         return self.outs
 
     def guard(self) -> None:
         """What goes out is numbers within ± 1, and at a monitor below its ceiling."""
-        guard(self.outs, self._new.ceiling, self._envelope, float(self.shape.rate), self.bad_sums, self.sum_peaks)
+        guard(
+            self.outs,
+            self._heard,
+            self._new.ceiling,
+            self._envelope,
+            float(self.shape.rate),
+            self.bad_sums,
+            self.sum_peaks,
+        )
 
     def levels(self) -> None:
         """Peak, since whoever shows it last cleared it, and mean square of the newest block."""
-        measure_levels(self.raw, self.part_meters)
-        measure_levels(self.outs, self.out_meters)
+        measure_levels(self.raw, self._rows, self.part_meters)
+        measure_levels(self.outs, self._heard, self.out_meters)
         # Only what has a chain: the states of all would have to come from far for nothing.
         for i in self._chained:
             self.readings[i] = self._chains.state[i, :, LEVEL:]
@@ -194,3 +245,7 @@ class BlockEngine:
             self.readings[p, 0, 1] = db
         if self._ins is not None:
             measure_inputs(self._ins, self.input_peaks, self.clips)
+
+
+def _taken(tenants: I64) -> I32:
+    return np.flatnonzero(tenants).astype(np.int32)

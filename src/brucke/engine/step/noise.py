@@ -48,7 +48,7 @@ class NoiseStages:
 
     def adopt(self, plan: Plan) -> None:
         """What the plan wants; whatever is no longer wanted fades out."""
-        for p in range(plan.codes.shape[0]):
+        for p in sorted({*np.flatnonzero(plan.codes[:, 0] == NOISE).tolist(), *self._of}):
             wanted = plan.codes[p, 0] == NOISE
             stages = self._of.get(p, [])
             row = plan.params[p, 0]

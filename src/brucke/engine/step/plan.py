@@ -1,7 +1,7 @@
 """From a setup and the live state to the arrays the block step reads. Pure, NumPy only.
 
-Shapes: P parts, S sides of the widest part, L listeners, C the widest listener's channels. Everything the engine needs to sound right
-is here; what it must not know (names, evidence, verdicts) is not.
+Shapes: P rows of parts, each of SIDES channels, L rows of listeners, C the widest listener's channels; see `rows.py`.
+Everything the engine needs to sound right is here; what it must not know (names, evidence, verdicts) is not.
 """
 
 from dataclasses import dataclass
@@ -10,10 +10,11 @@ import msgspec
 import numpy as np
 import numpy.typing as npt
 
-from ...core.document.setup import OF_THIS_COMPUTER, Device, Listener, Moment, Part, Route, Setup
+from ...core.document.setup import Listener, Moment, Part, Route, Setup
 from ...core.edits.chain_edits import owner_of, plug_ins
 from ...core.routing.captures import capture_channels
 from ...core.routing.maps import route_gains
+from ...core.routing.rows import SIDES, Rows, rows_of
 from ...core.sound.noise_profile import BINS
 from ...core.sound.packing import pack
 from ...core.sound.processors import MAX_SLOTS, NoiseRemoval, Processor
@@ -23,6 +24,7 @@ from ...core.units import db_to_gain
 
 F32 = npt.NDArray[np.float32]
 I32 = npt.NDArray[np.int32]
+I64 = npt.NDArray[np.int64]
 
 
 ALONE_DB = -12.0
@@ -55,7 +57,6 @@ class Shape:
 
     captures: int
     parts: int
-    sides: int
     listeners: int
     channels: int
     block: int
@@ -64,11 +65,14 @@ class Shape:
 
 @dataclass(frozen=True)
 class Plan:
-    """`part_source` int32 [P, S]; `trim` [P], negative where polarity is reversed; `codes` int32 [P, MAX_SLOTS] and
+    """`tenants` int64 [P] and `listener_tenants` [L] tell who sits in a row, 0: nobody; `part_source` int32 [P, SIDES]
+    capture rows; `trim` [P], negative where polarity is reversed; `codes` int32 [P, MAX_SLOTS] and
     `params` [P, MAX_SLOTS, PARAMS] of their chains; `noise` [P, BINS], the
     power of what is to be taken out; `listener_codes` [L, MAX_SLOTS] and `listener_params` those of the listeners'
-    chains; `ceiling` [L], linear, is what never gets louder there; `door` [L] 1 where it is open; `delay`, `source`, `past` (1: not through the listener's chain) int32 [L, P]; `gain` [L, P, S, C]."""
+    chains; `ceiling` [L], linear, is what never gets louder there; `door` [L] 1 where it is open; `delay`, `source`, `past` (1: not through the listener's chain) int32 [L, P]; `gain` [L, P, SIDES, C]."""
 
+    tenants: I64
+    listener_tenants: I64
     part_source: I32
     trim: F32
     codes: I32
@@ -88,34 +92,53 @@ class PlanError(ValueError):
     """Why a setup cannot be run, in one sentence."""
 
 
-def wiring(setup: Setup) -> tuple[object, ...]:
-    """What the world outside is built from; when it changes, everything is started anew."""
-    who = tuple((p.id, p.kind, p.device, p.follows, p.shows, p.returns_from) for p in setup.parts)
-    listeners = tuple((x.id, x.device) for x in setup.listeners)
-    return who, capture_channels(setup), listeners, tuple(map(_without_rule, setup.devices))
-
-
-def _without_rule(device: Device) -> Device:
-    """Which program is taken over is the desktop's matter, not the engine's."""
-    there = device.card.startswith(f"{OF_THIS_COMPUTER}/")
-    return msgspec.structs.replace(device, card=OF_THIS_COMPUTER) if there else device
-
-
-def shape_of(setup: Setup) -> Shape:
+def shape_of(setup: Setup, rows: Rows | None = None) -> Shape:
+    """Of a setup in `rows`, as tight as it can be without."""
+    rows = rows or rows_of(setup)
     return Shape(
-        max(1, len(capture_channels(setup))),
-        max(1, len(setup.parts)),
-        max([2, *(len(p.channels) for p in setup.parts)]),
-        max(1, len(setup.listeners)),
+        len(rows.captures.who),
+        len(rows.parts.who),
+        len(rows.listeners.who),
         max([2, *(x.channels for x in setup.listeners)]),
         setup.block_frames,
         setup.rate_hz,
     )
 
 
-def compile_plan(setup: Setup, live: Live) -> Plan:
-    """Arrays of one setup in one moment. PlanError where the engine cannot carry it."""
-    shape = shape_of(setup)
+def compile_plan(setup: Setup, live: Live, rows: Rows | None = None, channels: int = 0) -> Plan:
+    """Arrays of one setup in one moment, in `rows` and for at least so many `channels` of a listener, where it has to fit
+    an engine that runs. PlanError where the engine cannot carry it."""
+    _refuse(setup)
+    rows = rows or rows_of(setup)
+    order, shape = rows.order(setup), shape_of(setup, rows)
+    plan = _empty(shape, max(channels, shape.channels), rows)
+    for x, listener in zip(order.listeners, setup.listeners, strict=True):
+        plan.listener_codes[x], plan.listener_params[x] = pack(_heard_chain(listener, live), setup.rate_hz)
+        plan.door[x] = open_now(setup, listener, live)
+        if listener.kind == "monitor":
+            plan.ceiling[x] = db_to_gain(listener.ceiling_db)
+    moment = setup.moment(live.moment)
+    captures = dict(zip(capture_channels(setup), order.captures, strict=True))
+    for pairs, part in zip(order.parts, setup.parts, strict=True):
+        if not pairs:
+            continue
+        for side, channel in enumerate(part.channels):
+            plan.part_source[pairs[side // SIDES], side % SIDES] = captures[(part.device, channel)]
+        for p in pairs:
+            plan.trim[p] = db_to_gain(part.trim_db) * (-1 if part.inverted else 1)
+        plan.codes[pairs[0]], plan.params[pairs[0]] = pack(_heard_chain(part, live), setup.rate_hz)
+        plan.noise[pairs[0]] = _noise(setup, part)
+        for x, listener in zip(order.listeners, setup.listeners, strict=True):
+            route = setup.route(part.id, listener.id)
+            if live.alone and listener.kind == "monitor":
+                route = _alone(part.id, listener.id, route) if part.id == live.alone else None
+            if route is not None and route.way == "engine":
+                _route_into(plan, setup, _Ends(x, listener, pairs, part), route, moment, live)
+    return plan
+
+
+def _refuse(setup: Setup) -> None:
+    """PlanError with what the engine cannot carry."""
     for device in setup.devices:
         if device.kind != "camera" and device.rate_hz != setup.rate_hz:
             raise PlanError(
@@ -129,38 +152,21 @@ def compile_plan(setup: Setup, live: Live) -> Plan:
     for _owner, plug_in in plug_ins(setup).values():
         if setup.block_frames + plug_in.latency_frames >= RING:
             raise PlanError(f"{plug_in.name} costs more than {RING} frames with this block; take it out of its chain")
-    captures = capture_channels(setup)
-    plan = Plan(
-        np.full((shape.parts, shape.sides), -1, np.int32), np.zeros(shape.parts, np.float32),
+
+
+def _empty(shape: Shape, channels: int, rows: Rows) -> Plan:
+    """Nobody hears anything."""
+    return Plan(
+        np.array(rows.parts.tenants(), np.int64), np.array(rows.listeners.tenants(), np.int64),
+        np.full((shape.parts, SIDES), -1, np.int32), np.zeros(shape.parts, np.float32),
         np.zeros((shape.parts, MAX_SLOTS), np.int32), np.zeros((shape.parts, MAX_SLOTS, PARAMS), np.float32),
         np.zeros((shape.parts, BINS), np.float32),
         np.zeros((shape.listeners, MAX_SLOTS), np.int32), np.zeros((shape.listeners, MAX_SLOTS, PARAMS), np.float32),
         np.ones(shape.listeners, np.float32),
         *(np.zeros((shape.listeners, shape.parts), np.int32) for _ in range(3)),
-        np.zeros((shape.listeners, shape.parts, shape.sides, shape.channels), np.float32),
+        np.zeros((shape.listeners, shape.parts, SIDES, channels), np.float32),
         np.ones(shape.listeners, np.float32),
     )  # fmt: skip
-    for x, listener in enumerate(setup.listeners):
-        plan.listener_codes[x], plan.listener_params[x] = pack(_heard_chain(listener, live), setup.rate_hz)
-        plan.door[x] = open_now(setup, listener, live)
-        if listener.kind == "monitor":
-            plan.ceiling[x] = db_to_gain(listener.ceiling_db)
-    moment = setup.moment(live.moment)
-    for p, part in enumerate(setup.parts):
-        if part.kind == "picture":
-            continue
-        for side, channel in enumerate(part.channels):
-            plan.part_source[p, side] = captures.index((part.device, channel))
-        plan.trim[p] = db_to_gain(part.trim_db) * (-1 if part.inverted else 1)
-        plan.codes[p], plan.params[p] = pack(_heard_chain(part, live), setup.rate_hz)
-        plan.noise[p] = _noise(setup, part)
-        for x, listener in enumerate(setup.listeners):
-            route = setup.route(part.id, listener.id)
-            if live.alone and listener.kind == "monitor":
-                route = _alone(part.id, listener.id, route) if part.id == live.alone else None
-            if route is not None and route.way == "engine":
-                _route_into(plan, setup, x, p, route, moment, live)
-    return plan
 
 
 def has_door(setup: Setup, listener: str) -> bool:
@@ -199,20 +205,31 @@ def _alone(part: str, listener: str, route: Route | None) -> Route:
     return msgspec.structs.replace(route, gain_db=max(route.gain_db, ALONE_DB))
 
 
-def _route_into(plan: Plan, setup: Setup, x: int, p: int, route: Route, moment: Moment | None, live: Live) -> None:
+@dataclass(frozen=True)
+class _Ends:
+    """Of a route, with their rows."""
+
+    x: int
+    listener: Listener
+    pairs: tuple[int, ...]
+    part: Part
+
+
+def _route_into(plan: Plan, setup: Setup, ends: _Ends, route: Route, moment: Moment | None, live: Live) -> None:
     change = None
     if moment is not None:
         change = next((m for m in moment.routes if (m.part, m.listener) == (route.part, route.listener)), None)
-    plan.delay[x, p] = delay_frames(setup, route, moment)
-    part, listener = setup.parts[p], setup.listeners[x]
-    plan.source[x, p] = 1 if route.processed and part.chain else 0
-    plan.past[x, p] = 1 if route.bypass and listener.chain else 0
+    x, part, listener, pairs = ends.x, ends.part, ends.listener, list(ends.pairs)
+    shaped = bool(route.processed and part.chain)
+    plan.delay[x, pairs] = delay_frames(setup, route, moment)
+    plan.source[x, pairs] = int(shaped)
+    plan.past[x, pairs] = 1 if route.bypass and listener.chain else 0
     if not route.on or route.part in live.muted or (change is not None and change.mute):
         return
     gain_db = route.gain_db if change is None or change.gain_db is None else change.gain_db
-    if live.without is not None and plan.source[x, p] and live.without.owner == owner_of(part):
+    if live.without is not None and shaped and live.without.owner == owner_of(part):
         gain_db += live.without.gain_db
     if live.without is not None and listener.chain and not route.bypass and live.without.owner == owner_of(listener):
         gain_db += live.without.gain_db
     for source, target, gain in route_gains(part, listener, route, gain_db):
-        plan.gain[x, p, source, target] += gain
+        plan.gain[x, pairs[source // SIDES], source % SIDES, target] += gain

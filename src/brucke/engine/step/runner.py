@@ -13,8 +13,10 @@ from .beside import Beside
 from .block import BlockEngine
 from .plan import F32, Plan, Shape
 
-# How long everything stays muted after the last repeat, so that no tail reaches a part.
+# How long everything stays muted after the last repeat, so that no tail reaches a part; and before the first one, so that
+# nothing that is still on its way round is taken for it.
 TAIL_S = 0.6
+SETTLE_S = 0.5
 # The first repeats come up gently: −12 dB, −6 dB, then the level asked for.
 GENTLY = np.array([0.25, 0.5, 1.0], np.float32)
 
@@ -34,7 +36,8 @@ class _Measuring:
     order: MeasureOrder
     stimulus: F32
     recording: F32
-    position: int = -1  # frames since the first repeat, −1 while everything fades out
+    position: int = -1  # frames since the first repeat, −1 before
+    quiet: int = 0  # frames since everything has faded out
     state: str = "fading"
 
 
@@ -101,7 +104,8 @@ class Runner:
         m = self._measuring
         assert m is not None
         if m.state == "fading":
-            if not self.engine.changing:
+            m.quiet += 0 if self.engine.changing else self.shape.block
+            if m.quiet >= SETTLE_S * self.shape.rate:
                 m.state, m.position = "sounding", 0
             return
         n, order = self.shape.block, m.order

@@ -15,9 +15,10 @@ import numpy.typing as npt
 
 from ...core.document.setup import Setup
 from ...core.routing.captures import capture_channels
+from ...core.routing.rows import Order
 from ...core.units import buffer_seconds
 from .card_list import check_card, list_cards, parse_cards
-from .kind import Kind, Told, WiringBase
+from .kind import Kind, Told, Wired, WiringBase
 from .leading import LeadingPort
 from .port import Port
 from .rings import RingPort
@@ -28,7 +29,7 @@ LOOK_AGAIN_S = 1.0
 
 
 class CardWiring(WiringBase, frozen=True, kw_only=True, tag="card"):
-    """`rows` are (row of the captures, channel of the card); listener number `listener` is heard on its first
+    """`rows` are (row of the captures, channel of the card); the listener in row `listener` is heard on its first
     `outputs` channels, nobody with −1."""
 
     inputs: int
@@ -43,18 +44,26 @@ class CardWiring(WiringBase, frozen=True, kw_only=True, tag="card"):
     def port(self, rest: RingPort, block: int, rate: int, told: Told) -> Port:
         return CardPort(self, rest, block, rate, told)
 
+    def can_follow(self, before: Wired) -> bool:
+        """Where the card need not be opened with more channels."""
+        return isinstance(before, CardWiring) and (self.name, self.devices, self.latency_s) == (
+            before.name, before.devices, before.latency_s,
+        ) and self.inputs <= before.inputs and self.outputs <= before.outputs  # fmt: skip
 
-def card_wiring(setup: Setup) -> CardWiring | None:
+
+def card_wiring(setup: Setup, order: Order) -> CardWiring | None:
     """The interface that is a real sound card, and what goes in and out of it; None where all are stand-ins."""
     at = next((i for i, d in enumerate(setup.devices) if d.kind == "interface" and d.card), None)
     if at is None:
         return None
     device = setup.devices[at]
-    rows = tuple((row, c) for row, (d, c) in enumerate(capture_channels(setup)) if d == device.id)
-    listener = next((i for i, x in enumerate(setup.listeners) if x.device == device.id), -1)
+    captures = zip(order.captures, capture_channels(setup), strict=True)
+    rows = tuple((row, c) for row, (d, c) in captures if d == device.id)
+    heard = next((i for i, x in enumerate(setup.listeners) if x.device == device.id), -1)
+    listener = order.listeners[heard] if heard >= 0 else -1
     return CardWiring(
-        name=device.card, devices=(at,), inputs=max([1, *(c + 1 for _, c in rows)]),
-        outputs=setup.listeners[listener].channels if listener >= 0 else 1, rows=rows, listener=listener,
+        name=device.card, devices=(order.devices[at],), inputs=max([1, *(c + 1 for _, c in rows)]),
+        outputs=setup.listeners[heard].channels if heard >= 0 else 1, rows=rows, listener=listener,
         latency_s=buffer_seconds(device.buffer_frames, device.buffers, device.rate_hz),
     )  # fmt: skip
 
@@ -79,6 +88,7 @@ class CardPort(LeadingPort):
         self._goes_on = True
         self._there = False
         self._done = threading.Event()
+        self._opened = wiring  # with so many channels
         self._look: subprocess.Popen[bytes] | None = None
         self._next_look = 0.0
 
@@ -93,9 +103,15 @@ class CardPort(LeadingPort):
     def write(self, outs: F32) -> None:
         self.rest.write(outs)
         if self.wiring.listener < 0:
+            self._out[:] = 0.0
             return
         wide = min(self.wiring.outputs, outs.shape[1])
         self._out[:, :wide] = outs[self.wiring.listener, :wide].T
+
+    def rewire(self, wiring: WiringBase) -> None:
+        """Other rows from the next block on; a card that would have to be opened anew stays as it is."""
+        if isinstance(wiring, CardWiring) and wiring.can_follow(self._opened):
+            self.wiring = wiring
 
     # Driving
 
@@ -119,7 +135,7 @@ class CardPort(LeadingPort):
         """Whether the card could be opened; it plays and records from now on."""
         import sounddevice as sd
 
-        w = self.wiring
+        w = self._opened
         try:
             device = next((d for d in sd.query_devices() if d["name"] == w.name), None)
             if device is None:

@@ -10,6 +10,7 @@ from typing import Protocol
 import msgspec
 
 from ...core.document.setup import Setup
+from ...core.routing.rows import Order
 from .port import Port
 from .rings import RingPort
 
@@ -38,8 +39,8 @@ class Found:
 class WiringBase(msgspec.Struct, frozen=True, kw_only=True, tag_field="kind"):
     """How devices of a setup are opened together, and what goes in and out of them; read by the engine's process.
 
-    `name` is what it is called where it is found, `devices` their places in the setup. Each kind's own adds `check` and
-    `port`, see `Wired`.
+    `name` is what it is called where it is found, `devices` their rows. Each kind's own adds `check` and `port`, see
+    `Wired`.
     """
 
     name: str
@@ -60,11 +61,15 @@ class Wired(Protocol):
         """The device as a port, everybody else behind `rest`."""
         ...
 
+    def can_follow(self, before: "Wired") -> bool:
+        """Whether a port that was opened as `before` can go on as this without a gap."""
+        ...
+
 
 @dataclass(frozen=True)
 class Kind:
-    """`found` lists what there is now (errors: DeviceError); `wiring` is how a setup goes through a device of this kind,
-    None where it does not."""
+    """`found` lists what there is now (errors: DeviceError); `wiring` is how a setup goes through a device of this kind
+    with its things in these rows, None where it does not."""
 
     found: Callable[[], list[Found]]
-    wiring: Callable[[Setup], Wired | None]
+    wiring: Callable[[Setup, Order], Wired | None]

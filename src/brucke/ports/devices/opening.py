@@ -4,6 +4,7 @@ import msgspec
 
 from ...core.document.setup import Setup
 from ...core.knowledge.evidence import Facts
+from ...core.routing.rows import Order, rows_of
 from .card import CARDS, CardWiring
 from .kind import Found
 from .server.wiring import SERVERS, ServerWiring
@@ -19,9 +20,11 @@ def found_devices() -> list[Found]:
     return [device for kind in KINDS for device in kind.found()]
 
 
-def wiring_of(setup: Setup) -> Wiring | None:
-    """The real device a setup goes through; None where all are stand-ins."""
-    return next((w for kind in KINDS if (w := kind.wiring(setup)) is not None), None)
+def wiring_of(setup: Setup, order: Order | None = None) -> Wiring | None:
+    """The real device a setup goes through, with its things in the rows of `order` or its own; None where all are
+    stand-ins."""
+    order = order or rows_of(setup).order(setup)
+    return next((w for kind in KINDS if (w := kind.wiring(setup, order)) is not None), None)
 
 
 def reported_with(facts: Facts, device: str, in_s: float, out_s: float) -> Facts:

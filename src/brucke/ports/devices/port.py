@@ -12,6 +12,10 @@ F32 = npt.NDArray[np.float32]
 class Port(Protocol):
     """One block at a time; `captures` [channels, n], `outs` [listeners, C, n]."""
 
+    def rewire(self, wiring: object) -> None:
+        """Other rows from one of the next blocks on, and what came or went; everything else goes on."""
+        ...
+
     def start(self) -> None:
         """The first block is due one period from now."""
         ...

@@ -23,9 +23,13 @@ class RingPort:
         self._out_index, self._in_index = out_index, in_index
         self._n, self._blocks = block, in_ring.shape[1] // block
         self._period = block / rate
+        self.captures, self.listeners, self.channels = in_ring.shape[0], *out_ring.shape[:2]
         self.block = int(counters[out_index])
         self.missed = 0
         self._due = time.monotonic() + self._period
+
+    def rewire(self, wiring: object) -> None:
+        """What stands behind the rings is told by itself."""
 
     def start(self) -> None:
         """The first block is due one period from now."""

@@ -120,6 +120,7 @@ uint32_t pw_proxy_get_bound_id(void *proxy);
 void *pw_filter_new(void *core, const char *name, void *props);
 void pw_filter_destroy(void *filter);
 void pw_filter_add_listener(void *filter, struct spa_hook *hook, const struct pw_filter_events *events, void *data);
+int pw_filter_remove_port(void *port_data);
 void *pw_filter_add_port(void *filter, int direction, int flags, size_t size, void *props, const void **params,
                          uint32_t n_params);
 int pw_filter_connect(void *filter, int flags, const void **params, uint32_t n_params);

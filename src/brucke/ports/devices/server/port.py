@@ -5,6 +5,7 @@ Other devices stay behind the rings. While the server is gone the system timer l
 
 import threading
 import time
+from dataclasses import dataclass, field
 from typing import Any, Protocol
 
 import numpy as np
@@ -23,13 +24,24 @@ LOOK_AGAIN_S = 0.5
 GONE_S = 1.0  # without a block for so long the server is taken as gone
 RT_PROCESS, MAP_BUFFERS = 1 << 2, 1
 IN, OUT = 0, 1
+CYCLES = 3  # after which nobody has a port in hand that is no longer asked for
 
 
 class Ends(Protocol):
-    """`inputs` are (row of the captures, name of a port), `outputs` (listener, channel, name of a port)."""
+    """`inputs` are (row of the captures, name of a port), `outputs` (row of a listener, channel, name of a port)."""
 
     inputs: tuple[tuple[int, str], ...]
     outputs: tuple[tuple[int, int, str], ...]
+
+
+@dataclass(frozen=True)
+class Table:
+    """What is asked for its buffer in every cycle: (row, port) of what comes and what goes, flat rows; `rows` those of
+    the captures alone."""
+
+    come: tuple[tuple[int, Any], ...] = ()
+    go: tuple[tuple[int, Any], ...] = ()
+    rows: npt.NDArray[np.intp] = field(default_factory=lambda: np.zeros(0, np.intp))
 
 
 class ServerPort(LeadingPort):
@@ -38,13 +50,14 @@ class ServerPort(LeadingPort):
     def __init__(self, ends: Ends, rest: RingPort, block: int, rate: int, told: Told, name: str = ENGINE):
         library()  # an engine that cannot have it says so at once
         self.ends, self.rest, self.n, self.rate, self._told, self._name = ends, rest, block, rate, told, name
-        self._queue = BlockQueue(len(ends.inputs), len(ends.outputs), block)
-        self._come, self._go = np.zeros((len(ends.inputs), 0), np.float32), np.zeros((len(ends.outputs), 0), np.float32)
-        self._rows = np.array([row for row, _ in ends.inputs], np.intp)
-        self._listeners = np.array([x for x, _, _ in ends.outputs], np.intp)
-        self._channels = np.array([c for _, c, _ in ends.outputs], np.intp)
+        self._wide = rest.channels  # of a listener
+        self._counts = rest.captures, rest.listeners * rest.channels
+        self._queue = BlockQueue(*self._counts, block)
+        self._come, self._go = (np.zeros((count, 0), np.float32) for count in self._counts)
         self._connection: Connection | None = None
-        self._ports: tuple[list[Any], list[Any]] = ([], [])
+        self._ports: dict[tuple[int, str], Any] = {}  # by direction and name
+        self._table = Table()  # in its thread as it is in ours, changed as a whole
+        self._wanted = ends
         self._goes_on, self._there = True, False
         self._position = self._duration = self._dropouts = 0
         self._beat = 0.0
@@ -54,21 +67,25 @@ class ServerPort(LeadingPort):
 
     def read(self, captures: F32) -> bool:
         good = self.rest.read(captures)
-        if len(self._rows):
-            captures[self._rows] = self._queue.come if self._there else 0.0
+        rows = self._table.rows
+        if len(rows):
+            captures[rows] = self._queue.come[rows] if self._there else 0.0
         return good
 
     def write(self, outs: F32) -> None:
         self.rest.write(outs)
-        go, every = self._queue.go, outs.reshape(-1, self.n)
-        np.take(every, self._listeners * outs.shape[1] + self._channels, axis=0, out=go, mode="clip")
-        np.clip(go, -1.0, 1.0, out=go)
+        np.clip(outs.reshape(-1, self.n), -1.0, 1.0, out=self._queue.go)
+
+    def rewire(self, wiring: object) -> None:
+        """Ports come and go from one of the next blocks on; made by who watches, not by who plays."""
+        self._wanted = wiring  # type: ignore[assignment]
+        self._end.set()
 
     # What the server calls
 
     def _process(self, duration: int, position: int) -> None:
         """One cycle of the server, in its thread, however many blocks it is."""
-        lib, ins, outs = self._lib, self._ports[IN], self._ports[OUT]
+        lib, table = self._lib, self._table
         self._beat = time.monotonic()
         # Another cycle has moved every device at the server, as a gap has: what was measured wants confirming.
         moved = self._duration and (duration != self._duration or position != self._position + self._duration)
@@ -79,26 +96,23 @@ class ServerPort(LeadingPort):
             self._tell()
         size = 4 * duration
         # Every port is asked for its buffer in every cycle: one that was passed over once gives none for ever.
-        come = [_floats(lib.pw_filter_get_dsp_buffer(p, duration), size) for p in ins]
-        go = [_floats(lib.pw_filter_get_dsp_buffer(p, duration), size) for p in outs]
+        come = [(row, _floats(lib.pw_filter_get_dsp_buffer(p, duration), size)) for row, p in table.come]
+        go = [(row, _floats(lib.pw_filter_get_dsp_buffer(p, duration), size)) for row, p in table.go]
         if self._come.shape[1] != duration:
-            self._come, self._go = (
-                np.zeros((len(ins), duration), np.float32),
-                np.zeros((len(outs), duration), np.float32),
-            )
-        for sound, into in zip(come, self._come, strict=True):
+            self._come, self._go = (np.zeros((count, duration), np.float32) for count in self._counts)
+        for row, sound in come:
             if sound is None:
-                into[:] = 0.0
+                self._come[row] = 0.0
             else:
-                np.clip(sound, -1e3, 1e3, out=into)
+                np.clip(sound, -1e3, 1e3, out=self._come[row])
         if not self._there or not self._goes_on:
             self._go[:] = 0.0
         elif not self._queue.run(self._come, self._go, self._block):
             self._goes_on = self._there = False
             self._end.set()
-        for sound, made in zip(go, self._go, strict=True):
+        for row, sound in go:
             if sound is not None:
-                sound[:] = made
+                sound[:] = self._go[row]
 
     # Opening
 
@@ -112,7 +126,7 @@ class ServerPort(LeadingPort):
         except DeviceError:
             return self._failed()
         self._end.clear()
-        self._queue = BlockQueue(len(self.ends.inputs), len(self.ends.outputs), self.n)  # nothing old is heard
+        self._queue = BlockQueue(*self._counts, self.n)  # nothing old is heard
         self._connection, self._duration, self._there = connection, 0, True
         self._beat = time.monotonic() + 2.0  # it may take a moment to begin
         with connection:
@@ -140,18 +154,40 @@ class ServerPort(LeadingPort):
         keep(process, events, hook)
         lib.pw_filter_add_listener(self._filter, hook, events, ffi.NULL)
 
-        def port(direction: int, name: str) -> Any:
-            given = Dict({"format.dsp": "32 bit float mono audio", "port.name": name})
-            return lib.pw_filter_add_port(
-                self._filter, direction, MAP_BUFFERS, 8, lib.pw_properties_new_dict(given.c), ffi.NULL, 0
-            )  # fmt: skip
-
-        self._ports = (
-            [port(IN, name) for _, name in self.ends.inputs],
-            [port(OUT, name) for _, _, name in self.ends.outputs],
-        )
+        self._ports = {}
+        self._lay()
         if lib.pw_filter_connect(self._filter, RT_PROCESS, ffi.NULL, 0) < 0:
             self._end.set()
+
+    def _lay(self) -> list[Any]:
+        """The ports that are wanted now; those that are not any more, which nobody asks from now on."""
+        ends = self.ends = self._wanted
+        wanted = {(IN, name): row for row, name in ends.inputs}
+        wanted |= {(OUT, name): x * self._wide + c for x, c, name in ends.outputs}
+        for key in wanted.keys() - self._ports.keys():
+            direction, name = key
+            given = Dict({"format.dsp": "32 bit float mono audio", "port.name": name})
+            self._ports[key] = self._lib.pw_filter_add_port(
+                self._filter, direction, MAP_BUFFERS, 8, self._lib.pw_properties_new_dict(given.c), ffi.NULL, 0
+            )  # fmt: skip
+        laid = [(direction, row, self._ports[direction, name]) for (direction, name), row in wanted.items()]
+        come = tuple((row, port) for direction, row, port in laid if direction == IN)
+        go = tuple((row, port) for direction, row, port in laid if direction == OUT)
+        self._table = Table(come, go, np.array([row for row, _ in come], np.intp))
+        return [self._ports.pop(key) for key in self._ports.keys() - wanted.keys()]
+
+    def _lay_anew(self) -> None:
+        """While it plays."""
+        connection = self._connection
+        if connection is None:
+            return
+        with connection:
+            gone = self._lay()
+        # Whoever plays may be in the middle of a cycle with what it had.
+        time.sleep(CYCLES * max(self._duration, self.n) / self.rate)
+        with connection:
+            for port in gone:
+                self._lib.pw_filter_remove_port(port)
 
     def _failing(self, kind: type[BaseException], error: BaseException, trace: object) -> None:
         """An exception in the block: the engine's process ends by it, and another one takes its place."""
@@ -164,7 +200,13 @@ class ServerPort(LeadingPort):
     def _watch(self) -> None:
         """Until the server is gone, or the last block was done."""
         while self._goes_on:
-            if self._end.wait(0.05) or time.monotonic() - self._beat > GONE_S:
+            if self._end.wait(0.05):
+                self._end.clear()
+                if self._connection is None or not self._connection.alive or not self._goes_on:
+                    break
+                if self._wanted is not self.ends:
+                    self._lay_anew()
+            if time.monotonic() - self._beat > GONE_S:
                 break
         if self._goes_on:
             self._dropouts += 1

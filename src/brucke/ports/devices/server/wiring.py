@@ -8,7 +8,8 @@ from dataclasses import dataclass
 
 from ....core.document.setup import Setup
 from ....core.routing.captures import capture_channels
-from ..kind import DeviceError, Found, Kind, Told, WiringBase
+from ....core.routing.rows import Order
+from ..kind import DeviceError, Found, Kind, Told, Wired, WiringBase
 from ..port import Port
 from ..rings import RingPort
 from .names import OURS, SERVER, here, in_name, out_name
@@ -40,7 +41,7 @@ def made(setup: Setup) -> tuple[Made, ...]:
 
 
 class ServerWiring(WiringBase, frozen=True, kw_only=True, tag="server"):
-    """`inputs` are (row of the captures, name of the port), `outputs` (listener, channel, name of the port)."""
+    """`inputs` are (row of the captures, name of the port), `outputs` (row of the listener, channel, name of the port)."""
 
     inputs: tuple[tuple[int, str], ...]
     outputs: tuple[tuple[int, int, str], ...]
@@ -53,16 +54,24 @@ class ServerWiring(WiringBase, frozen=True, kw_only=True, tag="server"):
 
         return ServerPort(self, rest, block, rate, told)
 
+    def can_follow(self, before: Wired) -> bool:
+        """Its ports come and go while it runs."""
+        return isinstance(before, ServerWiring)
 
-def server_wiring(setup: Setup) -> ServerWiring | None:
+
+def server_wiring(setup: Setup, order: Order) -> ServerWiring | None:
     """None where no device of a setup is of this computer."""
-    devices = tuple(i for i, d in enumerate(setup.devices) if here(d))
-    if not devices:
+    ids = {d.id for d in setup.devices if here(d)}
+    if not ids:
         return None
-    ids = {setup.devices[i].id for i in devices}
-    inputs = tuple((row, in_name(d, c)) for row, (d, c) in enumerate(capture_channels(setup)) if d in ids)
+    devices = tuple(row for row, d in zip(order.devices, setup.devices, strict=True) if d.id in ids)
+    captures = zip(order.captures, capture_channels(setup), strict=True)
+    inputs = tuple((row, in_name(d, c)) for row, (d, c) in captures if d in ids)
     outputs = tuple(
-        (i, c, out_name(x.id, c)) for i, x in enumerate(setup.listeners) if x.device in ids for c in range(x.channels)
+        (row, c, out_name(x.id, c))
+        for row, x in zip(order.listeners, setup.listeners, strict=True)
+        if x.device in ids
+        for c in range(x.channels)
     )
     return ServerWiring(name=SERVER, devices=devices, inputs=inputs, outputs=outputs)
 
