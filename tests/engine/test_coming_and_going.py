@@ -27,7 +27,9 @@ def listener(name):
 
 def setup_of(parts, listeners, delays):
     routes = tuple(
-        Route(part=p.id, listener=x.id, delay_ms=delays.get(p.id, 0.0), processed=True) for p in parts for x in listeners
+        Route(part=p.id, listener=x.id, delay_ms=delays.get(p.id, 0.0), processed=True)
+        for p in parts
+        for x in listeners
     )
     return Setup(devices=(CARD,), parts=tuple(parts), listeners=tuple(listeners), routes=routes)
 

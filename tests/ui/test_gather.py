@@ -9,6 +9,7 @@ from PyQt6.QtCore import QPoint, Qt
 from brucke.core.edits import part_edits
 from brucke.core.edits.route_edits import change_device
 from brucke.demo import FOLDER
+from brucke.engine.processes.region import Head
 from brucke.ui.places.gather.rows import QUIET_DB, TAPPED_DB
 from brucke.words.documents import SOURCE_WORDS
 
@@ -195,7 +196,7 @@ def test_unplugged_it_is_silent_and_marked_and_joins_again_by_itself(live):
     measure(w)
     assert w.session.timing.of("recorder").route("voice").measured
     w.gather.choose("device/table")
-    wait(lambda: w.running.input_peaks.get("voice", 0) > 1e-3, 30)
+    wait(lambda: w.running.inputs.peaks.get("voice", 0) > 1e-3, 30)
     press(w.gather.device.unplug)
     wait(lambda: "table" in w.session.facts.missing, 5)
     assert "Table interface is not there. It is silent and joins by itself." in w.notice.words.text()
@@ -203,13 +204,13 @@ def test_unplugged_it_is_silent_and_marked_and_joins_again_by_itself(live):
     assert (rows["voice"], rows["harp"]) == ("not there", "")
     assert w.deck.spans["gather"].state == "1 not there"
     assert any(f.code == "device_missing" for f in fresh(w).findings)
-    wait(lambda: w.running.input_peaks["voice"] < 1e-4, 5)
+    wait(lambda: w.running.inputs.peaks["voice"] < 1e-4, 5)
     assert w.running.state == "running", "everything else goes on"
     press(w.gather.device.unplug)
     wait(lambda: not w.session.facts.missing, 5)
     assert "is back" in w.notice.words.text()
     assert w.session.timing.of("recorder").route("voice").as_of, "its clock started anew: as measured before"
-    wait(lambda: w.running.input_peaks["voice"] > 1e-3, 30)
+    wait(lambda: w.running.inputs.peaks["voice"] > 1e-3, 30)
 
 
 def fresh(w):
@@ -217,18 +218,24 @@ def fresh(w):
     return w.checking
 
 
-def test_on_air_equipment_and_parts_stay_as_they_are(live):
+def test_on_air_a_part_comes_and_goes_and_what_would_start_anew_is_not_done(live):
     w = live
     w.do("gather")
     w.do("on_air")
-    before = w.session.setup
+    started = w.running.link.get(Head.GENERATION)
     pick(w.gather, "Microphone")
-    assert (
-        "On air, parts, listeners and equipment stay as they are; not done: Microphone added" in w.notice.words.text()
-    )
+    parts = len(w.session.setup.parts)
+    assert parts == 6, "the others go on"
+    before = w.session.setup
     w.gather.choose("device/table")
     press(w.gather.device.frames.buttons["512"])
+    assert "On air, nothing is started anew, which this needs; not done: " in w.notice.words.text()
     assert w.session.setup == before
+    w.do("undo")
+    assert len(w.session.setup.parts) == parts - 1
+    pause(0.5)
+    assert w.running.state == "running"
+    assert w.running.link.get(Head.GENERATION) == started
     w.gather.choose("part/voice")
     w.gather.level.trim.setValue(-3.0)
     assert part(w, "voice").trim_db == -3.0, "levels may change"
@@ -255,22 +262,22 @@ def hot(window, tmp_path):
 def test_a_clipped_input_is_counted_and_no_trim_mends_it(hot):
     w, gather = hot, hot.gather
     gather.choose("part/voice")
-    wait(lambda: w.running.clips.get("voice", 0) > 0, 60)
+    wait(lambda: w.running.inputs.clips.get("voice", 0) > 0, 60)
     pause(0.1)
     assert "Turn its own knob down; a trim cannot mend that." in gather.level.hint.text()
     assert next(r for r in gather.parts._data.parts if r.part == "voice").note.startswith("clipped ")
     gather.level.trim.setValue(-20)
-    before = w.running.clips["voice"]
-    wait(lambda: w.running.clips["voice"] > before, 60)
+    before = w.running.inputs.clips["voice"]
+    wait(lambda: w.running.inputs.clips["voice"] > before, 60)
     assert gather.level.input.text().startswith("input 0.0 dB"), "the raw input stands beside the trim"
     press(gather.level.anew)
-    assert w.running.clips["voice"] < before
+    assert w.running.inputs.clips["voice"] < before
 
 
 def test_alone_in_the_headphones_and_everybody_else_hears_what_they_heard(live):
     w = live
     w.do("gather")
-    wait(lambda: w.running.input_peaks.get("cello", 0) > 1e-3, 30)
+    wait(lambda: w.running.inputs.peaks.get("cello", 0) > 1e-3, 30)
     w.gather.choose("part/lounge")
     press(w.gather.level.alone)
     assert w.session.live.alone == "lounge"

@@ -86,7 +86,7 @@ def test_a_soft_voice_in_a_noisy_room_is_ready_in_ten_actions(bare, tmp_path, ca
         press(w.shape.noise.learn)
     assert not w.shaping.learning.failed, w.shaping.learning.message
     act(key, w, Qt.Key.Key_P)  # 6: sing
-    wait(lambda: w.running.input_peaks.get("voice", 0) > 0.02, 30)
+    wait(lambda: w.running.inputs.peaks.get("voice", 0) > 0.02, 30)
     act(press, w.shape.level.help.button)  # 7: the loudest line
     wait(lambda: not w.shaping.levelling.part, 20)
     assert not w.shaping.levelling.failed, w.shaping.levelling.message

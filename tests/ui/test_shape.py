@@ -322,7 +322,7 @@ def test_the_room_is_learnt_from_silence_and_taken_out(live):
     w.shape.choose_part("cello")
     pick(w.shape, "Room noise")
     assert w.shape.noise.isVisible()
-    wait(lambda: w.running.input_peaks.get("cello", 0) > 0.05, 40)
+    wait(lambda: w.running.inputs.peaks.get("cello", 0) > 0.05, 40)
     press(w.shape.noise.learn)
     assert w.shape.noise.bar.isVisible()
     pause(0.5)
@@ -337,7 +337,7 @@ def test_the_room_is_learnt_from_silence_and_taken_out(live):
     assert w.shaping.learning.failed, "somebody played"
     assert "it was not silent at" in w.shape.noise.hint.text() or "no steady noise" in w.shape.noise.hint.text()
     w.running.play(False)
-    wait(lambda: w.running.input_peaks.get("cello", 1) < 1e-3, 20)
+    wait(lambda: w.running.inputs.peaks.get("cello", 1) < 1e-3, 20)
     press(w.shape.noise.learn)
     wait(lambda: not w.shaping.learning.part, 60)
     assert not w.shaping.learning.failed, w.shaping.learning.message

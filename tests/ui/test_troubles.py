@@ -46,14 +46,14 @@ def test_a_microphone_in_one_ear_is_heard_and_mended_with_one_press(app, qtbot, 
     press(w.gather.channels.modes.buttons["stereo"])
     w.running.start(play=True)
     wait(lambda: w.running.state == "running", 60)
-    wait(lambda: w.running.input_peaks.get("voice", 0) > 1e-2, 60)
+    wait(lambda: w.running.inputs.peaks.get("voice", 0) > 1e-2, 60)
     listen(w)
     card = card_of(w, "one_sided")
     assert card.what.text() == "Voice has sound only on the left."
     assert card.why.text() == "Everybody hears it in one ear."
     press(card.button)
     assert part_edits.mode_of(w.session.setup.part("voice")) == "left to both"
-    wait(lambda: w.running.state == "running" and w.running.input_peaks.get("voice", 0) > 1e-2, 60)
+    wait(lambda: w.running.state == "running" and w.running.inputs.peaks.get("voice", 0) > 1e-2, 60)
     listen(w)
     assert "one_sided" not in {f.code for f in w.checking.findings}
     w.close()

@@ -53,7 +53,9 @@ def structure(setup: Setup) -> tuple[object, ...]:
     """What the world outside is built from."""
     who = tuple((p.id, p.kind, p.device, p.follows, p.shows, p.returns_from) for p in setup.parts)
     listeners = tuple((x.id, x.device, x.channels) for x in setup.listeners)
-    return who, capture_channels(setup), listeners, tuple(_as_opened(d) for d in setup.devices)
+    pictures = {p.id for p in setup.parts if p.kind == "picture"}
+    shown = tuple((r.part, r.listener, r.on) for r in setup.routes if r.part in pictures)
+    return who, capture_channels(setup), listeners, shown, tuple(_as_opened(d) for d in setup.devices)
 
 
 def _as_opened(device: Device) -> Device:

@@ -53,7 +53,7 @@ class LevelFinder(QObject):
         if self.running.state != "running" or all(p.id != self.part for p in self.session.setup.parts):
             self._end(_("Not set: the engine stopped, or the part is gone."), True)
             return
-        self._loudest = max(self._loudest, self.running.input_peaks.get(self.part, 0.0))
+        self._loudest = max(self._loudest, self.running.inputs.peaks.get(self.part, 0.0))
         left = max(0.0, self._until - time.monotonic())
         if left == 0.0:
             self._conclude()

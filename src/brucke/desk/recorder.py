@@ -77,6 +77,11 @@ class RecorderWatch:
         self._begin(link, resume=False)
         self.state = "starting"
 
+    def go_on_with(self, link: EngineLink, tracks: dict[str, list[int]]) -> None:
+        """Other tracks from now on: a new segment without a gap."""
+        self.tracks = tracks
+        self._begin(link, resume=True)
+
     def _begin(self, link: EngineLink, resume: bool) -> None:
         link.record(str(self.folder), self.tracks, resume)
         self._grew, self._size = time.monotonic(), -1

@@ -11,7 +11,7 @@ from ..core.knowledge.learned import measurement, now
 from ..core.knowledge.quantities import QUANTITIES, ROUND_TRIP, Measured, Way
 from ..core.measure.round_trip import Refusal, RoundTrip, round_trip
 from ..core.measure.stimulus import StimulusKind
-from ..engine.processes.link import MeasureHandle
+from ..engine.processes.reading import MeasureHandle
 from ..words import timing
 from .running import LiveEngine
 from .session import Session

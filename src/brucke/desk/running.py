@@ -13,10 +13,8 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from ..core.document.bundle import find_file
 from ..core.document.setup import Setup
 from ..core.document.setup_file import save
-from ..core.knowledge.evidence import Knowledge
 from ..core.knowledge.learned import now
 from ..core.knowledge.quantities import DROPOUT, REJOINED, RESTARTED, SLEPT, STARTED, spoiled_keys
-from ..core.routing.captures import capture_channels
 from ..engine.processes.link import EngineLink
 from ..engine.processes.region import Head
 from ..engine.step.plan import PlanError, compile_plan, shape_of
@@ -24,7 +22,9 @@ from ..ports.devices.kind import DeviceError
 from ..ports.devices.opening import Wiring, reported_with, wiring_of
 from ..rehearse.equipment import world_command
 from ..words.timing import device_name
-from .carrying import LINGER_S, Carried, carried, structure
+from .carrying import carried
+from .following import Following
+from .inputs import Inputs
 from .session import Session
 
 SLEEP_S = 1.0
@@ -63,22 +63,17 @@ class LiveEngine(QObject):
         self.part_peaks = np.zeros((1, 2), np.float32)
         self.out_peaks = np.zeros((1, 2), np.float32)
         self.readings = self.loudness = self.chain_loudness = np.zeros((0, 0), np.float32)
-        self.input_peaks: dict[str, float] = {}
-        self.clips: dict[str, int] = {}
-        self._clips_from: dict[str, int] = {}
-        self._clips_now: dict[str, int] = {}
+        self.inputs = Inputs()
         self._frames = self._still = self._dropouts = 0
         self._moved = 0.0
         self._heard_of: list[tuple[float, int]] = []  # (when, how many) dropouts
         self._told: tuple[object, ...] = ()
-        self._told_worlds = 0
         self._folder: tempfile.TemporaryDirectory[str] | None = None
         self._pool = ThreadPoolExecutor(1)  # what ends and what is asked, in its order
         self._ready: Future[None] | None = None
         self._closing: Future[None] | None = None
         self._play_when_up = False
-        self._carried: Carried | None = None
-        self._settle_at = 0.0  # when what has left is let go; 0: nothing has
+        self._following: Following | None = None
         self._asleep = slept_s()
         self._up_since = 0.0
         session.can_follow = self._can_follow
@@ -136,9 +131,8 @@ class LiveEngine(QObject):
         world = world_command(document, session.folders, real=real, roomy=True)
         shape, order = shape_of(session.setup, first.rows), first.rows.order(session.setup)
         self.link = EngineLink(shape, plan, world, card, order)
-        self._carried, self._settle_at = first, 0.0
-        self._clips_from.clear()
-        self.clips.clear()
+        self._following = Following(self.link, Path(self._folder.name), first)
+        self.inputs = Inputs()
         self._told = ()
         self._dropouts = 0
         self._heard_of = []
@@ -152,7 +146,7 @@ class LiveEngine(QObject):
             self._set("stopped")
         if self.link is None:
             return
-        link, folder, self.link, self._folder = self.link, self._folder, None, None
+        link, folder, self.link, self._folder, self._following = self.link, self._folder, None, None, None
         self._closing = self._pool.submit(_end, link, folder)
         self.session.see(replace(self.session.facts, missing=(), looked=False))
         if self.session.live.on_air:
@@ -187,7 +181,8 @@ class LiveEngine(QObject):
             self._doubt(SLEPT)
             self.session.noticed.emit("The computer slept. Confirm the round trip before you rely on it.", "coral")
         self._asleep = asleep
-        self._settle()
+        if self._following is not None:
+            self._following.tick(self.session.setup)
         if not link.world.alive:
             self.session.noticed.emit("The stand-in equipment stopped; everything was stopped. Start again.", "coral")
             self.stop()
@@ -209,26 +204,18 @@ class LiveEngine(QObject):
             self.loudness, self.chain_loudness = link.listener_loudness(), link.chain_loudness()
             parts, outs = link.meters()
             self.part_peaks, self.out_peaks = parts[:, :, 0], outs[:, :, 0]
-            self._see_inputs(link)
+            self.inputs.see(self.session.setup, *link.inputs())
+            self._see_devices(link)
             self._see_dropouts()
             self.levels.emit()
 
-    def _see_inputs(self, link: EngineLink) -> None:
-        """Levels before the trim, clips, and which devices are there."""
+    def _see_devices(self, link: EngineLink) -> None:
+        """What they say of themselves, and which are there."""
         setup = self.session.setup
-        peaks, clips = link.inputs()
-        where = {c: i for i, c in enumerate(capture_channels(setup))}
-        for part in setup.parts:
-            rows = [where[(part.device, c)] for c in part.channels if (part.device, c) in where]
-            self.input_peaks[part.id] = max((float(peaks[r]) for r in rows), default=0.0)
-            self._clips_now[part.id] = max((int(clips[r]) for r in rows), default=0)
-            # A file at full scale is as it was made; only an input can be driven too far.
-            if setup.device(part.device).kind == "interface":
-                self.clips[part.id] = self._clips_now[part.id] - self._clips_from.get(part.id, 0)
-        if self.card is not None and self._carried is not None:
+        if self.card is not None and self._following is not None:
             in_s, out_s = link.get(Head.CARD_IN_US) / 1e6, link.get(Head.CARD_OUT_US) / 1e6
             for i in self.card.devices:
-                device = self._carried.rows.devices.who[i]
+                device = self._following.carried.rows.devices.who[i]
                 if device is not None:
                     self.session.see(reported_with(self.session.facts, device, in_s, out_s))
         missing = tuple(setup.devices[i].id for i in link.missing())
@@ -247,10 +234,6 @@ class LiveEngine(QObject):
             if id not in missing:
                 self._doubt(REJOINED, id)
                 session.noticed.emit(f"{device_name(session.setup, id)} is back. Confirm its round trip.", "water")
-
-    def count_clips_anew(self, part: str) -> None:
-        self._clips_from[part] = self._clips_now.get(part, 0)
-        self.clips[part] = 0
 
     def set_absent(self, devices: set[str]) -> None:
         """Stand-in equipment unplugged and plugged in again."""
@@ -302,53 +285,27 @@ class LiveEngine(QObject):
     # Orders
 
     def _send_plan(self) -> None:
-        if self.link is None or self._carried is None:
+        if self.link is None or self._following is None:
             return
-        setup, before = self.session.setup, self._carried
-        after = before.following(setup, time.monotonic())
         try:
-            if after is None:
-                compile_plan(setup, self.session.live)  # what cannot run does not end what runs
-                playing = self.playing
-                self.stop()
-                self.start(play=playing)
-                return
-            plan = compile_plan(setup, self.session.live, after.rows, self.link.shape.channels)
+            goes_on = self._following.follow(self.session.setup, self.session.live)
         except PlanError as e:
             self.session.noticed.emit(f"Not carried over: {e}.", "coral")
             return
-        self.link.send_plan(plan, after.rows.order(setup))
-        self._carry(after)
-        if structure(after.setup) != structure(setup):
-            self._settle_at = time.monotonic() + LINGER_S
-        self._tell_track()
+        if goes_on:
+            self._tell_track()
+            return
+        playing = self.playing
+        self.stop()
+        self.start(play=playing)
 
     def _can_follow(self, setup: Setup) -> bool:
-        return self._carried is None or self._carried.following(setup, time.monotonic()) is not None
-
-    def _carry(self, after: Carried) -> None:
-        """What stands behind the ports is told what came and what left."""
-        before, self._carried = self._carried, after
-        if self.link is None or before is None or self._folder is None:
-            return
-        if after.wiring is not None and after.wiring != before.wiring:
-            self.link.rewire(after.wiring)
-        if structure(after.setup) != structure(before.setup):
-            self._told_worlds += 1
-            document = Path(self._folder.name) / f"running-{self._told_worlds % 8}.brucke.json"
-            save(document, after.setup, Knowledge())
-            self.link.tell_world("setup", file=str(document), rows=to_builtins(after.rows))
-
-    def _settle(self) -> None:
-        """What has left has faded out."""
-        if self._settle_at and time.monotonic() >= self._settle_at and self._carried is not None:
-            self._settle_at = 0.0
-            self._carry(self._carried.settled(self.session.setup, time.monotonic()))
+        return self._following is None or self._following.can(setup)
 
     @property
     def card(self) -> Wiring | None:
         """The real device that is open, None where all are stand-ins."""
-        return self._carried.wiring if self.link is not None and self._carried is not None else None
+        return self._following.carried.wiring if self._following is not None else None
 
     def _tell_track(self) -> None:
         """The player hears of another track, level or loop."""

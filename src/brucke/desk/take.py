@@ -1,6 +1,5 @@
 """Takes: recording one by hand, the proof take from the top, collecting what the far ends got, and measuring it."""
 
-import sys
 import tempfile
 import time
 from datetime import datetime
@@ -8,15 +7,18 @@ from pathlib import Path
 
 from msgspec.structs import replace
 from platformdirs import user_data_path
-from PyQt6.QtCore import QObject, QProcess, QProcessEnvironment, pyqtSignal
+from PyQt6.QtCore import QObject, pyqtSignal
 
+from ..core.edits.together import together
 from ..core.knowledge.learned import now, picture_measurements
 from ..core.knowledge.take_verdict import TakeVerdict
 from ..core.routing.recording import listeners_kept, parts_kept
 from ..core.timing.paths import Situation
+from ..engine.processes.link import EngineLink
 from ..ports.sounds.segments import read_segments, read_track
 from ..takes.judging import judge
 from ..takes.take import Take, TakeError, far_ends_in, load_take, save_take
+from .proving import ProofRun
 from .recorder import RecorderWatch, can_write, own_folder
 from .running import LiveEngine
 from .session import Session
@@ -56,9 +58,12 @@ class TakeRecorder(QObject):
         self._given = False
         self._shown: tuple[object, ...] = ()
         self._known: Situation | None = None
-        self._proof: QProcess | None = None
-        self._proof_said = ""
+        self._proof = ProofRun()
+        self._proof.changed.connect(self._proof_moved)
+        self._proof.ended.connect(self._proved)
+        self._setup = session.setup  # of the take: with what left while it was recorded
         session.replaced.connect(self.find)
+        session.changed.connect(self._follow)
 
     # The takes there are
 
@@ -178,17 +183,40 @@ class TakeRecorder(QObject):
     def _new_folder(self, home: Path) -> None:
         """The take's own folder with what is in force in it. Errors: OSError."""
         self._folder = own_folder(home, datetime.now().strftime("%Y-%m-%d %H.%M.%S"))
+        self._setup = self.session.setup
         save_take(self._folder, self._describe())
 
     def _begin_in_folder(self) -> None:
-        link, setup = self.running.link, self.session.setup
+        link = self.running.link
         assert link is not None
+        self.recording.start(link, self._folder, self._tracks(link))
+        self._given = False
+        link.tell_world("keep", folder=str(self._folder / "far_ends"))
+
+    def _tracks(self, link: EngineLink) -> dict[str, list[int]]:
+        """Rows by track of what is to be kept now."""
+        setup = self.session.setup
         kept_parts, kept_listeners = parts_kept(setup), listeners_kept(setup)
         parts = [(p.id, i, len(p.channels)) for i, p in enumerate(setup.parts) if p.id in kept_parts]
         listeners = [(x.id, i, x.channels) for i, x in enumerate(setup.listeners) if x.id in kept_listeners]
-        self.recording.start(link, self._folder, link.track_rows(parts, listeners))
-        self._given = False
-        link.tell_world("keep", folder=str(self._folder / "far_ends"))
+        return link.track_rows(parts, listeners)
+
+    def _follow(self) -> None:
+        """Whoever comes while a take is recorded has a track from then on, whoever leaves until then."""
+        link = self.running.link
+        if self.state != "recording" or link is None or not self.recording.running:
+            return
+        tracks = self._tracks(link)
+        if tracks == self.recording.tracks:
+            return
+        self.recording.go_on_with(link, tracks)
+        self._setup = together(self.session.setup, self._setup)
+        try:
+            save_take(self._folder, self._describe())
+        except OSError as e:
+            self.session.noticed.emit(
+                f"What the take holds cannot be noted ({e.strerror}); its sound goes on.", "coral"
+            )
 
     def _elsewhere(self) -> Path | None:
         """Another folder that takes something, None where there is none."""
@@ -202,7 +230,7 @@ class TakeRecorder(QObject):
         return None
 
     def _describe(self) -> Take:
-        setup = self.session.setup
+        setup = self._setup
         return Take(
             date=now(), setup=setup, knowledge=self.session.knowledge, moment=self.session.live.moment,
             parts={p: f"parts/{p}.wav" for p in parts_kept(setup)},
@@ -309,27 +337,14 @@ class TakeRecorder(QObject):
             self._prove(self.takes[self.chosen][0])
 
     def _prove(self, folder: Path) -> None:
-        """In a process of its own, so that the window and the sound do not notice."""
-        self._folder, self.share, self._proof_said = folder, 0.0, ""
-        self._proof = QProcess(self)
-        environment = QProcessEnvironment.systemEnvironment()
-        for name in ("OMP_NUM_THREADS", "OPENBLAS_NUM_THREADS"):
-            environment.insert(name, "1")
-        self._proof.setProcessEnvironment(environment)
-        self._proof.readyReadStandardError.connect(self._read_progress)
-        self._proof.finished.connect(self._proved)
-        self._proof.errorOccurred.connect(self._proof_failed)
-        command = [sys.executable, "-m", "brucke", "prove", str(folder)]
-        for sounds in self.session.folders:
-            command += ["--sounds", str(sounds)]
-        self._proof.start("nice", ["-n", "15", *command, "--json"])
+        self._folder, self.share = folder, 0.0
+        self._proof.start(folder, self.session.folders)
         self._set("proving")
 
     def cancel(self) -> None:
         """Stop proving; the take is kept as it is. A proof take ends; what is recorded by hand goes on."""
-        if self.state == "proving" and self._proof is not None:
-            self._proof_said = "stopped"
-            self._proof.kill()
+        if self.state == "proving":
+            self._proof.stop()
         elif self.state == "recording" and self.proof_take:
             self._finish()
         elif self.state == "recording":
@@ -340,36 +355,18 @@ class TakeRecorder(QObject):
         if self.state == "recording" and self.running.link is not None:
             self.recording.stop(self.running.link)
             self.running.link.tell_world("give_back")
-        if self._proof is not None:
-            self._proof.finished.disconnect(self._proved)
-            self._proof.errorOccurred.disconnect(self._proof_failed)
-            self._proof.kill()
-            self._proof.waitForFinished(2000)
+        self._proof.close()
 
-    def _read_progress(self) -> None:
-        if self._proof is None:
-            return
-        for line in bytes(self._proof.readAllStandardError().data()).decode(errors="replace").splitlines():
-            word, _, rest = line.partition(" ")
-            if word == "progress":
-                self.share = float(rest.split()[0])
-            elif word == "brucke:":
-                self._proof_said = rest
+    def _proof_moved(self) -> None:
+        self.share = self._proof.share
         self.changed.emit()
 
-    def _proof_failed(self, error: QProcess.ProcessError) -> None:
-        if error == QProcess.ProcessError.FailedToStart:
-            self._proof_said = "the measuring could not be started"
-            self._proved(2, QProcess.ExitStatus.CrashExit)
-
-    def _proved(self, code: int, status: QProcess.ExitStatus) -> None:
-        self._read_progress()
-        self._proof = None
+    def _proved(self, measured: bool) -> None:
         self._read(self._folder)
         self._choose_newest()
         self.state = "idle"
-        if code not in (0, 1) or status != QProcess.ExitStatus.NormalExit:
-            why = self._proof_said or "the measuring ended unexpectedly"
+        if not measured:
+            why = self._proof.said or "the measuring ended unexpectedly"
             self.session.noticed.emit(f"The take is kept, but was not measured: {why.rstrip('.')}.", "coral")
             self.changed.emit()
             return

@@ -1,7 +1,11 @@
 """A camera before the singer: small pictures whose hands meet on a clap. Only its timing matters here."""
 
+from collections.abc import Iterator, Mapping
+
 import numpy as np
 import numpy.typing as npt
+
+from ..core.document.setup import Device, Part, Setup
 
 U8 = npt.NDArray[np.uint8]
 WIDTH, HEIGHT = 160, 90
@@ -49,3 +53,34 @@ def loudness_of(stem: npt.NDArray[np.float32], rate: int) -> npt.NDArray[np.floa
     """RMS in steps of 10 ms."""
     step = rate // 100
     return np.sqrt(np.add.reduceat(stem**2, np.arange(0, len(stem) - step, step)) / step)
+
+
+class Cameras:
+    """Every camera at its own pace, on the engine's frames."""
+
+    def __init__(self, rate: int):
+        self.rate = rate
+        self._looking: dict[str, tuple[Part, Device, Scene]] = {}
+        self._next: dict[str, float] = {}
+
+    def __contains__(self, part: str) -> bool:
+        return part in self._looking
+
+    def settle(self, setup: Setup, scenes: Mapping[str, Scene], now: int) -> None:
+        """Those of the setup look from frame `now` on, with new `scenes` by part, and no others."""
+        looking = {}
+        for i, part in enumerate(p for p in setup.parts if p.kind == "picture"):
+            scene = scenes.get(part.id) or (self._looking[part.id][2] if part.id in self._looking else None)
+            if scene is not None:
+                looking[part.id] = (part, setup.device(part.device), scene)
+                # No two begin to look at the same moment.
+                self._next.setdefault(part.id, now + (0.37 + 0.21 * i) * self.rate / 30)
+        self._looking = looking
+
+    def take(self, now: int, frames: int) -> Iterator[tuple[Part, Device, Scene, float]]:
+        """Whoever looks within the `frames` from `now` on, and at which frame."""
+        for id, (part, device, scene) in self._looking.items():
+            at = self._next[id]
+            if at < now + frames:
+                self._next[id] = at + self.rate / device.pictures_per_s
+                yield part, device, scene, at

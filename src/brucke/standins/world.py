@@ -18,7 +18,7 @@ from ..core.routing.rows import Rows
 from ..core.units import db_to_gain
 from ..ports.sounds.player import BackingPlayer, TrackLike
 from ..ports.sounds.track import MemoryTrack
-from .camera import U8, Scene, loudness_of
+from .camera import U8, Cameras, Scene, loudness_of
 from .delays import F32, DelayLine
 from .performer import Performer
 from .room import Room
@@ -83,8 +83,7 @@ class World:
         self._boxes: dict[str, DelayLine] = {}
         self._calls: dict[str, Call] = {}
         self._streams: dict[str, Stream] = {}
-        self._scenes: dict[str, tuple[Part, Device, Scene, str]] = {}
-        self._next_picture: dict[str, float] = {}
+        self._cameras = Cameras(self.rate)
         self._make_interface()
         self._settle(self._people(setup))
         self._logging = False
@@ -129,7 +128,7 @@ class World:
         for part in setup.parts:
             device = setup.device(part.device)
             beside = [p.id for p in setup.parts if p.device == device.id].index(part.id)
-            if part.kind == "picture" and part.shows in self._mono and part.id not in self._scenes:
+            if part.kind == "picture" and part.shows in self._mono and part.id not in self._cameras:
                 stem = self._mono[part.shows]
                 made.scenes[part.id] = Scene(clap_times(stem, self.rate), loudness_of(stem, self.rate))
             here = part.kind == "follower" and self._interface is not None and device.id == self._interface.id
@@ -164,20 +163,12 @@ class World:
         for performer in people.performers.values():
             performer.forget(now)
         self._performers = {id: p for id, p in (self._performers | people.performers).items() if id in here}
-        for id in self._boxes.keys() - here:
-            del self._boxes[id]
         self._boxes |= {
             p: DelayLine(s * self.rate) for p, s in self.truth.late_s.items() if s and p not in self._boxes
         }  # fmt: skip
         self._settle_interface()
         self._settle_services(now)
-        for i, part in enumerate(p for p in setup.parts if p.kind == "picture"):
-            scene = people.scenes.get(part.id) or (self._scenes[part.id][2] if part.id in self._scenes else None)
-            if scene is not None:
-                self._scenes[part.id] = (part, setup.device(part.device), scene, part.shows)
-                # No two begin to look at the same moment.
-                self._next_picture.setdefault(part.id, now + (0.37 + 0.21 * i) * self.rate / 30)
-        self._scenes = {id: s for id, s in self._scenes.items() if id in here}
+        self._cameras.settle(setup, people.scenes, now)
 
     def _settle_interface(self) -> None:
         device = self._interface
@@ -380,14 +371,10 @@ class World:
 
     def _take_pictures(self, now: int) -> None:
         """Every camera at its own pace."""
-        for id, (part, device, scene, shown) in self._scenes.items():
-            at = self._next_picture[id]
-            if at >= now + self.n:
-                continue
-            self._next_picture[id] = at + self.rate / device.pictures_per_s
+        for part, device, scene, at in self._cameras.take(now, self.n):
             if not any(stream.keeping for stream in self._streams.values()):
                 continue
-            performer = self._performers.get(shown)
+            performer = self._performers.get(part.shows)
             where = None
             if performer is not None and self.player.playing:
                 pose = performer.pose(int(at))

@@ -37,9 +37,11 @@ def _segment_path(folder: Path, name: str, s: Segment) -> Path | None:
 
 def take_sound(folder: Path, name: str, most_s: float = LONGEST_S) -> tuple[F32, int]:
     """(sound [channels, frames], rate) of a track, its segments where they belong on the engine's clock and silence
-    between them. Errors: TakeError."""
-    first, rate = _read(folder / name, most_s)
+    between them, and before what came later. Errors: TakeError."""
     segments = read_segments(folder) if name.startswith(("parts/", "listeners/")) else []
+    later = next((p for s in segments[1:] if (p := _segment_path(folder, name, s)) is not None), None)
+    begins = (folder / name).is_file() or later is None
+    first, rate = _read(folder / name if begins else later, most_s if begins else 0.0)  # type: ignore[arg-type]
     pieces = [first]
     at = len(first)
     for s in segments[1:]:

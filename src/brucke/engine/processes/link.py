@@ -15,20 +15,19 @@ from typing import Any
 
 import msgspec
 import numpy as np
-import numpy.typing as npt
 
 from ...core.measure.stimulus import StimulusKind, stimulus
-from ...core.routing.rows import MAX_DEVICES, SIDES, Order, parts_of
+from ...core.routing.rows import Order
 from ...core.sound.processors import MAX_PLUG_INS
 from ...ports.devices.opening import Wiring
 from ..step.beside import ABSENT, DONE, STATE
 from ..step.plan import F32, Plan, Shape
 from .channel import Channel
-from .region import Head, Region, chain_frames, record_frames, shape_text
+from .reading import MeasureHandle, Reading
+from .region import Head, Region, shape_text
 
 LOUDNESS_SILENT_S = 10.0  # it runs at low priority: a busy machine is not a hanging one
 HURRY = -10  # how nice an engine is that has to be ready soon
-MEASURE_WORDS = {0: "", 1: "fading", 2: "sounding", 3: "done", 4: "refused"}
 
 
 @dataclass(frozen=True)
@@ -41,38 +40,23 @@ class Child:
         return self.process.poll() is None
 
 
-@dataclass(frozen=True)
-class MeasureHandle:
-    """What is being measured: the stimulus, and where its repeats start."""
-
-    stimulus: F32
-    repeats: int
-    spacing: int
-
-
-class EngineLink:
+class EngineLink(Reading):
     """`world` is the module of the process behind the ports and its arguments; `card` a sound card that the
     engine itself opens.
 
-    Whoever asks here counts parts, listeners, captures and devices as the setup has them; `order` says in which rows of
-    the engine they are, without it each in its own.
+    Orders count parts, listeners and captures as the setup has them, see `reading.py`.
     """
 
     def __init__(
         self, shape: Shape, plan: Plan, world: list[str], card: Wiring | None = None, order: Order | None = None
     ):  # fmt: skip
-        self.shape = shape
-        self.order = order or Order(
-            tuple((p,) for p in range(shape.parts)), tuple(range(shape.listeners)), tuple(range(shape.captures)),
-            tuple(range(MAX_DEVICES)),
-        )  # fmt: skip
+        super().__init__(Region(shape), order)
         # One for every plug-in: a write wakes it.
         self._bells = [os.eventfd(0, os.EFD_NONBLOCK) for _ in range(MAX_PLUG_INS)]
         self.plug_ins: dict[int, Child] = {}
         bells = ",".join(map(str, self._bells))
         self._wiring = "" if card is None else msgspec.json.encode(card).decode()
         self._engine_arguments = [bells, self._wiring] if card is not None else [bells]
-        self.region = Region(shape)
         self.region.write_plan(plan)
         for name in ("loudness", "chain_loudness"):
             self.region.sound(name)[:] = -np.inf
@@ -162,92 +146,6 @@ class EngineLink:
         self.engine = ready or self._spawn("engine", "brucke.engine.processes.host", *self._engine_arguments)
         self.engine.channel.send("go", wiring=self._wiring)
 
-    def get(self, field: Head) -> int:
-        return self.region.get(field)
-
-    @property
-    def load(self) -> float:
-        """Share of a block's time that the engine computes."""
-        return self.region.get(Head.LOAD_PPM) / 1e6
-
-    def inputs(self) -> tuple[F32, npt.NDArray[np.int64]]:
-        """Copies of (peaks [captures] before any trim, blocks at full scale since the start [captures])."""
-        rows = list(self.order.captures)
-        clips: npt.NDArray[np.int64] = self.region["clips"][rows].astype(np.int64)
-        return self.region.sound("input_peaks")[rows], clips
-
-    def sum_peaks(self) -> F32:
-        """The highest peak of every listener's sum [L] before it is held at full scale, since this was last asked."""
-        peaks: F32 = self.region.sound("sum_peaks")[list(self.order.listeners)]
-        self.region.sound("sum_peaks")[:] = 0.0
-        return peaks
-
-    def missing(self) -> tuple[int, ...]:
-        """Indices of the devices that are not there."""
-        return tuple(i for i, row in enumerate(self.order.devices) if self.region["missing"][row])
-
-    def recent(self, seconds: float) -> tuple[F32, F32]:
-        """Copies of the newest (parts [P, S, frames], listeners [L, C, frames]), at most what the ring holds."""
-        s = self.shape
-        ring = self.region.sound("record_ring")
-        done, size = self.region.get(Head.RECORDED), record_frames(s)
-        frames = min(round(seconds * s.rate), done, size - s.rate // 2)
-        index = np.arange(done - frames, done) % size
-        rows = ring[:, index]
-        rows[:, : max(0, self.region.get(Head.RECORDED) + s.block - size - (done - frames))] = 0.0
-        split = SIDES * s.parts
-        parts, outs = rows[:split].reshape(s.parts, SIDES, -1), rows[split:].reshape(s.listeners, s.channels, -1)
-        for row, sound in enumerate((*parts, *outs)):
-            self._only_its_own(sound, row, done - frames)
-        return parts_of(parts, self.order.parts), outs[list(self.order.listeners)]
-
-    def _only_its_own(self, sound: F32, row: int, begin: int) -> None:
-        """What was there before whoever sits in a row now, parts first, is none of it."""
-        born = int(self.region["born"][row])
-        sound[:, : min(max(0, born - begin), sound.shape[1])] = 0.0
-
-    def _chain_rows(self) -> list[int]:
-        """Of the chains, parts first, then listeners; −1 where a part has none."""
-        parts = [rows[0] if rows else -1 for rows in self.order.parts]
-        return [*parts, *(self.shape.parts + x for x in self.order.listeners)]
-
-    def into_chain(self, index: int, frames: int) -> F32:
-        """A copy of the newest [2, frames] that went into a chain, parts first, then listeners; fewer after a start."""
-        s, done, index = self.shape, self.region.get(Head.RECORDED), self._chain_rows()[index]
-        if index < 0:
-            return np.zeros((SIDES, 0), np.float32)
-        ring = self.region.sound("record_ring" if index < s.parts else "chain_ring")
-        size = record_frames(s) if index < s.parts else chain_frames(s)
-        rows = ring[index * SIDES : (index + 1) * SIDES] if index < s.parts else ring[index]
-        frames = min(frames, done, size - s.rate // 4)
-        sound: F32 = rows[:, np.arange(done - frames, done) % size]
-        self._only_its_own(sound, index, done - frames)
-        # What was written over while it was copied is not what was asked for.
-        sound[:, : max(0, self.region.get(Head.RECORDED) + s.block - size - (done - frames))] = 0.0
-        return sound
-
-    def meters(self) -> tuple[F32, F32]:
-        """Copies of (parts [P, S, peak and mean square], listeners [L, C, peak and mean square])."""
-        outs: F32 = self.region.sound("out_meters")[list(self.order.listeners)]
-        return parts_of(self.region.sound("part_meters"), self.order.parts), outs
-
-    def readings(self) -> F32:
-        """A copy of what the processors tell [P + L, MAX_SLOTS + 1, READINGS]: see `region.py`."""
-        return self._of_chains("readings")
-
-    def _of_chains(self, name: str) -> F32:
-        made: F32 = self.region.sound(name)[self._chain_rows()]
-        return made
-
-    def listener_loudness(self) -> F32:
-        """A copy of [L, LOUDNESS]: momentary, short-term, integrated in LUFS, true peak in dBTP, seconds."""
-        told: F32 = self.region.sound("loudness")[list(self.order.listeners)]
-        return told
-
-    def chain_loudness(self) -> F32:
-        """A copy of [P + L, before and after the chain] in LUFS, of the same moments; −∞ where nothing sounded."""
-        return self._of_chains("chain_loudness")
-
     def ask_for_gain(
         self, index: int, chain: list[Any], now: list[Any], slot: int, target_lufs: float, seconds: float
     ) -> None:  # fmt: skip
@@ -304,14 +202,6 @@ class EngineLink:
         )  # fmt: skip
         return MeasureHandle(sound, repeats, spacing)
 
-    @property
-    def measure_state(self) -> tuple[str, float]:
-        return MEASURE_WORDS[self.region.get(Head.MEASURE_STATE)], self.region.get(Head.MEASURE_PPM) / 1e6
-
-    def measured(self, handle: MeasureHandle) -> F32:
-        length = handle.repeats * handle.spacing + self.shape.rate // 2
-        return self.region.sound("measured")[:length].copy()
-
     def end_measuring(self) -> None:
         self.engine.channel.send("stop_measuring")
 
@@ -344,20 +234,6 @@ class EngineLink:
     def tell_world(self, do: str, **values: Any) -> None:
         """play, pause, seek, cable … : acts of whoever stands behind the ports."""
         self.world.channel.send(do, **values)
-
-    def track_rows(
-        self, parts: list[tuple[str, int, int]], listeners: list[tuple[str, int, int]]
-    ) -> dict[str, list[int]]:
-        """Rows of the recorder's ring by track name, from (id, index, channels)."""
-        rows = {}
-        for id, p, channels in parts:
-            pairs = self.order.parts[p]
-            rows[f"parts/{id}"] = [SIDES * pairs[c // SIDES] + c % SIDES for c in range(channels)]
-        base = SIDES * self.shape.parts
-        for id, x, channels in listeners:
-            first = base + self.order.listeners[x] * self.shape.channels
-            rows[f"listeners/{id}"] = [first + c for c in range(channels)]
-        return rows
 
     # Plug-ins
 

@@ -161,7 +161,7 @@ class GatherView(Place):
             self.start.show_recent(self.documents.recent())
         self.stack.setCurrentIndex(1 if self.empty else 0)
         kind, _, id = self._still_chosen()
-        data = gather_data(setup, facts, self.running.clips, self.session.live.muted)
+        data = gather_data(setup, facts, self.running.inputs.clips, self.session.live.muted)
         self.parts.show_data(data, id if kind == "part" else "")
         self.equipment.show_data(data, id if kind == "device" else "")
         self.verdict.say(data.verdict if data.devices else "", data.verdict_tone)
@@ -203,9 +203,9 @@ class GatherView(Place):
 
     def _show_input(self) -> None:
         if self.part:
-            peak = self.running.input_peaks.get(self.part) if self.running.state == "running" else None
+            peak = self.running.inputs.peaks.get(self.part) if self.running.state == "running" else None
             held = None if peak is None else gain_to_db(peak)
-            self.level.show_input(held, self.running.clips.get(self.part, 0))
+            self.level.show_input(held, self.running.inputs.clips.get(self.part, 0))
 
     def _levels(self) -> None:
         if not self.isVisible():
@@ -214,13 +214,13 @@ class GatherView(Place):
         clipped = False
         for i, part in enumerate(self.session.setup.parts):
             if i < len(peaks):
-                self.parts.feed(part.id, peaks[i], self.running.input_peaks.get(part.id, 0.0))
-            clipped = clipped or self.running.clips.get(part.id, 0) > 0
+                self.parts.feed(part.id, peaks[i], self.running.inputs.peaks.get(part.id, 0.0))
+            clipped = clipped or self.running.inputs.clips.get(part.id, 0) > 0
         self.tracks.tick()
         self._show_input()
         if clipped:
             setup, facts = self.session.setup, self.session.facts
-            data = gather_data(setup, facts, self.running.clips, self.session.live.muted)
+            data = gather_data(setup, facts, self.running.inputs.clips, self.session.live.muted)
             self.parts.show_data(data, self.part)
 
     def choose(self, thing: str) -> None:
@@ -318,7 +318,7 @@ class GatherView(Place):
             self.session.set_live(replace(live, muted=live.muted ^ {self.part}))
 
     def _count_anew(self) -> None:
-        self.running.count_clips_anew(self.part)
+        self.running.inputs.count_anew(self.part)
         self.refresh()
 
     def _unplug(self) -> None:
