@@ -44,8 +44,8 @@ class DesktopServer:
         self._processes = [bus]
         for program in PROGRAMS:
             self._processes.append(self._start(program))
-            self._until(lambda: (self.folder / "run" / "pipewire-0").exists())
-        self._until(lambda: self.ask("pactl", "info").returncode == 0)
+            self.until(lambda: (self.folder / "run" / "pipewire-0").exists())
+        self.until(lambda: self.ask("pactl", "info").returncode == 0)
         for name, kind in (("room", "Audio/Source/Virtual"), ("air", "Audio/Sink"), ("box", "Audio/Sink")):
             shown = f"sink_properties=device.description={name}"
             arguments = f"media.class={kind} sink_name={name} channel_map=front-left,front-right {shown}"
@@ -53,7 +53,7 @@ class DesktopServer:
             assert loaded.returncode == 0
             self.modules[name] = loaded.stdout.strip()
         for side in ("FL", "FR"):
-            self._until(
+            self.until(
                 lambda side=side: self.ask("pw-link", f"air:monitor_{side}", f"room:input_{side}").returncode == 0
             )
         self.ask("pactl", "set-default-source", "room")
@@ -77,7 +77,7 @@ class DesktopServer:
         return [line.split("\t")[1] for line in lines]
 
     @staticmethod
-    def _until(met) -> None:  # type: ignore[no-untyped-def]
+    def until(met) -> None:  # type: ignore[no-untyped-def]
         until = time.monotonic() + 20
         while not met():
             assert time.monotonic() < until, "the private desktop did not come up"
@@ -136,7 +136,7 @@ class Observer:
         mouth = SimpleNamespace(inputs=(), outputs=((0, 0, "noise"),))
         ears = SimpleNamespace(inputs=tuple((i, f"ear {i}") for i in range(len(out_of))), outputs=())
         self._plays, self._hears = (
-            ServerPort(ends, _Nothing(), self.N, RATE, lambda *_: None, f"observer.{way}")
+            ServerPort(ends, Nothing(len(out_of)), self.N, RATE, lambda *_: None, f"observer.{way}")
             for ends, way in ((mouth, "out"), (ears, "in"))
         )
         both = ((self._plays, self._play), (self._hears, self._hear))
@@ -145,7 +145,7 @@ class Observer:
             t.start()
         links = [("observer.out:noise", n) for n in into] + [(n, f"observer.in:ear {i}") for i, n in enumerate(out_of)]
         for a, b in links:
-            desktop._until(lambda a=a, b=b: desktop.ask("pw-link", a, b).returncode == 0)
+            desktop.until(lambda a=a, b=b: desktop.ask("pw-link", a, b).returncode == 0)
         self.linked = True
         for t in threads:
             t.join(seconds + 20)
@@ -180,8 +180,13 @@ class Observer:
         return {int(k): round(float(c[k]), 2) for k in np.flatnonzero(np.abs(c) > least)}
 
 
-class _Nothing:
+class Nothing:
     """Nobody behind the port."""
+
+    listeners = channels = 1
+
+    def __init__(self, captures: int):
+        self.captures = captures
 
     def start(self) -> None: ...
 

@@ -80,7 +80,7 @@ def test_a_round_trip_that_the_script_measured_itself_is_read_the_same_by_us(sou
         path = tmp_path / "capture.wav"
         theirs = script("measure", write(tmp_path / "sound.wav", sound), path, spacing, 2, CARD, 512, 0.1)
         ours = round_trip(sound, sf.read(path, dtype="float32")[0], 2, spacing, RATE, 0.4)
-        if isinstance(ours, RoundTrip):
-            break
+        if isinstance(ours, RoundTrip) and np.ptp(theirs) < 1.0:
+            break  # a stream that slipped in the middle of a repeat is no measure for anybody
     assert isinstance(ours, RoundTrip)
     assert np.abs(np.array(theirs) - ours.seconds * RATE).max() < 1.0

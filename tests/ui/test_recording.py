@@ -12,7 +12,7 @@ import pytest
 import soundfile as sf
 from PyQt6.QtCore import Qt
 
-from brucke.core.edits import part_edits
+from brucke.core.edits.route_edits import change_device
 from brucke.core.measure.played import played
 from brucke.engine.processes.region import Head
 from brucke.ports.sounds.segments import read_segments
@@ -83,8 +83,8 @@ def test_recording_by_hand_moves_nothing_ends_by_hand_and_is_its_owners_alone(li
     assert "On air" in said(w)
     pause(9.0)  # longer than this window's proof takes
     assert w.taking.state == "recording", "it never ends by itself"
-    w.session.edit("a part less", part_edits.remove_part(w.session.setup, "cello"), "gather")
-    assert "parts, listeners and equipment stay" in said(w)
+    w.session.edit("a longer buffer", change_device(w.session.setup, "table", buffer_frames=512), "gather")
+    assert "nothing is started anew" in said(w)
     key(w, Qt.Key.Key_F5)
     assert w.running.state == "running"
     end(w)

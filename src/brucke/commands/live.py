@@ -27,6 +27,7 @@ def live(args: argparse.Namespace) -> int:
     if not session.setup.parts and not session.setup.listeners:
         raise CannotDo(f"{args.setup.name}: parts: there are none, so nothing can sound")
     desktop, running = Desktop(session), LiveEngine(session)
+    desktop.moved.connect(running.moved)
     telling = Teller(args.json, session, desktop, running)
     ended: list[int] = []
     for number in (signal.SIGINT, signal.SIGTERM):

@@ -275,6 +275,10 @@ class LiveEngine(QObject):
         if knowledge is not self.session.knowledge:
             self.session.learn(knowledge)
 
+    def moved(self, device: str) -> None:
+        """A device has become another one by itself: what was measured through it wants confirming."""
+        self._doubt(REJOINED, device)
+
     def _see_dropouts(self) -> None:
         """A dropout may have moved a stream; nothing is said of it here, the deck counts them."""
         if self.dropouts != self._dropouts:

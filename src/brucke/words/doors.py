@@ -28,6 +28,28 @@ MISTAKES = {
         _("They would hear you before the music. Nothing is moved without you."),
         _("Give it {listener} instead"),
     ),
+    "muted": (
+        _("{listener}'s microphone is muted in the desktop's mixer."),
+        _("Whoever has chosen it hears nothing, open or not. The desktop remembers this."),
+        _("Not muted"),
+    ),
+    "softer": (
+        _("The desktop's mixer turns {listener}'s microphone down."),
+        _("They hear it softer than it stands here. The desktop remembers this."),
+        _("As loud as it is"),
+    ),
+    "echo": (
+        _("{program} asks the desktop to remove echo from {listener}."),
+        _(
+            "That is a wish, no proof that it is done; where it is, music comes through thin and broken. Switch it off in that program."
+        ),
+        "",
+    ),
+    "straight": (
+        _("{program} plays straight to the loudspeakers, past {device}."),
+        _("You hear it before everybody else can, and nobody else hears it."),
+        _("Take it over for {device}"),
+    ),
     "default": (
         _("The desktop records from Brucke where nobody asked for it."),
         _("A program that chooses no microphone then hears what the call hears, and your own microphone is not found."),

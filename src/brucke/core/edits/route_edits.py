@@ -4,7 +4,7 @@ Parts have theirs in `part_edits.py`, listeners in `listener_edits.py`.
 """
 
 from collections.abc import Callable, Iterable
-from typing import Any
+from typing import Any, Literal
 
 from msgspec.structs import replace
 
@@ -88,6 +88,11 @@ def switch(setup: Setup, cells: Iterable[Cell], on: bool) -> Setup:
 def allow_own_return(setup: Setup, part: str, listener: str, allow: bool) -> Setup:
     """The deliberate step: a call gets its own far end back, or no longer."""
     return _with_some_route(setup, part, listener, lambda r: replace(r, own_return=allow, on=allow))
+
+
+def set_way(setup: Setup, part: str, listener: str, way: Literal["engine", "outside"]) -> Setup:
+    """Who carries it: the engine, or other equipment past it."""
+    return _with_some_route(setup, part, listener, lambda r: replace(r, way=way, on=r.on or way == "outside"))
 
 
 def set_processed(setup: Setup, part: str, listener: str, processed: bool) -> Setup:

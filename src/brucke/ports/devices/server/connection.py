@@ -10,6 +10,7 @@ from typing import Any
 
 from ..kind import DeviceError
 from .library import NAME, Dict, ffi, library, methods, text, texts_of
+from .pods import PROPS, as_it_is, volume_of
 
 INTERFACE = "PipeWire:Interface:"
 NODE, LINK, METADATA = f"{INTERFACE}Node", f"{INTERFACE}Link", f"{INTERFACE}Metadata"
@@ -108,14 +109,38 @@ class Connection:
             if self.alive and proxy != ffi.NULL:
                 self.lib.pw_proxy_destroy(proxy)
 
-    def watch_node(self, id: int, told: Callable[[int, dict[str, str]], None]) -> Any:
-        """`told(state, properties)` whenever one of a node changes; the proxy to `end`."""
+    def watch_node(
+        self, id: int, told: Callable[[int, dict[str, str]], None], heard: Callable[[float, bool], None] | None = None
+    ) -> Any:
+        """`told(state, properties)` whenever one of a node changes, `heard(volume, muted)` whenever the desktop's mixer
+        does; the proxy to `end`."""
 
         @ffi.callback("void(void *, const struct pw_node_info *)", onerror=_quiet)
         def info(_data: Any, about: Any) -> None:
             told(about.state, texts_of(about.props))
 
-        return self._watch(id, NODE, ffi.new("struct pw_node_events *", {"version": 0, "info": info}), info)
+        @ffi.callback("void(void *, int, uint32_t, uint32_t, uint32_t, const void *)", onerror=_quiet)
+        def param(_data: Any, _seq: int, which: int, _index: int, _next: int, pod: Any) -> None:
+            found = volume_of(pod) if which == PROPS else None
+            if found is not None and heard is not None:
+                heard(*found)
+
+        events = ffi.new("struct pw_node_events *", {"version": 0, "info": info, "param": param})
+        proxy = self._watch(id, NODE, events, info)
+        if heard is not None and proxy != ffi.NULL:
+            keep(param)
+            with self:
+                node, of = methods(proxy, "pw_node")
+                node.subscribe_params(of, ffi.new("uint32_t[1]", [PROPS]), 1)
+        return proxy
+
+    def restore_level(self, watched: Any, channels: int) -> None:
+        """A watched node of ours is heard as it is: not muted, at full volume."""
+        pod = ffi.from_buffer(bytearray(as_it_is(channels)))
+        with self:
+            if self.alive:
+                node, of = methods(watched, "pw_node")
+                node.set_param(of, PROPS, 0, ffi.cast("const void *", pod))
 
     def watch_metadata(self, id: int, told: Callable[[int, str, str], None]) -> Any:
         """`told(subject, key, value)` of everything a metadata object says; the proxy to `end`."""

@@ -19,6 +19,7 @@ class Node:
     description: str
     media: str  # “Audio/Source”, “Stream/Input/Audio” …
     program: str
+    role: str = ""  # what a program says its sound is for
 
 
 @dataclass(frozen=True)
@@ -54,6 +55,7 @@ class Graph:
     clients: dict[int, str] = field(default_factory=dict)
     metadata: dict[int, str] = field(default_factory=dict)
     chosen: dict[str, str] = field(default_factory=dict)
+    wishes: dict[int, str] = field(default_factory=dict)  # what a watched node wants the server to do to its sound
 
     def came(self, id: int, type: str, p: dict[str, str]) -> None:
         kind = type.rsplit(":", 1)[-1]
@@ -62,7 +64,7 @@ class Graph:
             program = program_name(p.get("application.name", "") or client)
             name = p.get("node.name", "")
             said = p.get("node.description", "") or p.get("node.nick", "") or name
-            self.nodes[id] = Node(id, name, said, p.get("media.class", ""), program)
+            self.nodes[id] = Node(id, name, said, p.get("media.class", ""), program, p.get("media.role", ""))
         elif kind == "Port":
             monitor = p.get("port.monitor") == "true"
             place, node = _number(p.get("port.id", ""), 0), _number(p.get("node.id", ""))
@@ -161,7 +163,7 @@ def wanted_links(graph: Graph, setup: Setup) -> set[tuple[int, int]]:
                 wanted.add((e.id, into[name]))
             elif not m.output and (name := out_name(m.of, c)) in out_of:
                 wanted.add((out_of[name], e.id))
-    return wanted
+    return wanted | copied(graph, setup)
 
 
 PLAYS = "Stream/Output/Audio"  # what a program's stream to somewhere is called
@@ -175,7 +177,34 @@ def playing(graph: Graph) -> list[str]:
 def rules(setup: Setup) -> dict[str, str]:
     """By program: the output of ours that gets what it plays, wherever that would have gone."""
     outputs = {m.of: m.node for m in made(setup) if m.output}
-    return {taken_program(d): outputs[d.id] for d in setup.devices if d.id in outputs and taken_program(d)}
+    direct = direct_devices(setup)
+    return {
+        taken_program(d): outputs[d.id]
+        for d in setup.devices if d.id in outputs and taken_program(d) and d.id not in direct
+    }  # fmt: skip
+
+
+def direct_devices(setup: Setup) -> set[str]:
+    """Those whose program is also heard directly: it goes to the headphones outside of us, and we get a copy."""
+    monitors = {x.id for x in setup.listeners if x.kind == "monitor" and here(setup.device(x.device))}
+    outside = {r.part for r in setup.routes if r.way == "outside" and r.on and r.listener in monitors}
+    return {p.device for p in setup.parts if p.id in outside and taken_program(setup.device(p.device))}
+
+
+def copied(graph: Graph, setup: Setup) -> set[tuple[int, int]]:
+    """(from, to) of the links by which we get a copy of what is also heard directly."""
+    wanted: set[tuple[int, int]] = set()
+    for id in direct_devices(setup):
+        program = taken_program(setup.device(id))
+        into = graph.ends_of(next((graph.node(m.node) for m in made(setup) if m.output and m.of == id), None), False)
+        for n in graph.nodes.values():
+            if n.media != PLAYS or n.program != program or n.name.startswith(OURS):
+                continue
+            out_of = graph.ends_of(n, True)
+            if len(out_of) == 1:
+                wanted |= {(out_of[0].id, e.id) for e in into}
+            wanted |= {(a.id, b.id) for a, b in zip(out_of, into, strict=False)}
+    return wanted
 
 
 def missing_links(graph: Graph, setup: Setup) -> set[tuple[int, int]]:

@@ -74,6 +74,9 @@ struct pw_node_events {
 struct pw_node_methods {
     uint32_t version;
     int (*add_listener)(void *object, struct spa_hook *hook, const struct pw_node_events *events, void *data);
+    int (*subscribe_params)(void *object, uint32_t *ids, uint32_t n_ids);
+    int (*enum_params)(void *object, int seq, uint32_t id, uint32_t start, uint32_t num, const void *filter);
+    int (*set_param)(void *object, uint32_t id, uint32_t flags, const void *param);
 };
 struct pw_metadata_events {
     uint32_t version;
@@ -98,6 +101,26 @@ struct pw_filter_events {
     void (*drained)(void *data);
     void (*command)(void *data, const void *command);
 };
+struct pw_stream_events {
+    uint32_t version;
+    void (*destroy)(void *data);
+    void (*state_changed)(void *data, int old, int state, const char *error);
+    void (*control_info)(void *data, uint32_t id, const void *control);
+    void (*io_changed)(void *data, uint32_t id, void *area, uint32_t size);
+    void (*param_changed)(void *data, uint32_t id, const void *param);
+    void (*add_buffer)(void *data, void *buffer);
+    void (*remove_buffer)(void *data, void *buffer);
+    void (*process)(void *data);
+    void (*drained)(void *data);
+    void (*command)(void *data, const void *command);
+    void (*trigger_done)(void *data);
+};
+struct spa_chunk { uint32_t offset; uint32_t size; int32_t stride; int32_t flags; };
+struct spa_data {
+    uint32_t type; uint32_t flags; int64_t fd; uint32_t mapoffset; uint32_t maxsize; void *data; struct spa_chunk *chunk;
+};
+struct spa_buffer { uint32_t n_metas; uint32_t n_datas; void *metas; struct spa_data *datas; };
+struct pw_buffer { struct spa_buffer *buffer; void *user_data; uint64_t size; uint64_t requested; };
 
 void pw_init(int *argc, char ***argv);
 const char *pw_get_library_version(void);
@@ -125,6 +148,12 @@ void *pw_filter_add_port(void *filter, int direction, int flags, size_t size, vo
                          uint32_t n_params);
 int pw_filter_connect(void *filter, int flags, const void **params, uint32_t n_params);
 float *pw_filter_get_dsp_buffer(void *port, uint32_t frames);
+void *pw_stream_new(void *core, const char *name, void *props);
+void pw_stream_destroy(void *stream);
+void pw_stream_add_listener(void *stream, struct spa_hook *hook, const struct pw_stream_events *events, void *data);
+int pw_stream_connect(void *stream, int direction, uint32_t target, int flags, const void **params, uint32_t n_params);
+struct pw_buffer *pw_stream_dequeue_buffer(void *stream);
+int pw_stream_queue_buffer(void *stream, struct pw_buffer *buffer);
 int pw_filter_update_properties(void *filter, void *port, const struct spa_dict *dict);
 """
 ffi: Any = cffi.FFI()

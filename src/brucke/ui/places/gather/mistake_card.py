@@ -7,7 +7,7 @@ from PyQt6.QtCore import Qt
 from ....core.document.setup import Setup
 from ....ports.devices.server.mistakes import Mistake
 from ....words.doors import mistake_texts
-from ....words.timing import listener_name
+from ....words.timing import device_name, listener_name
 from ...kit.button import Button
 from ...kit.card import Card
 from ...kit.label import Words
@@ -33,7 +33,8 @@ class MistakeCard(Card):
             return
         m = self._mistake
         listener = listener_name(setup, m.listener) if m.listener else ""
-        what, why, mend = mistake_texts(m.code, m.program, m.device, listener)
+        device = device_name(setup, m.device) if m.code == "straight" else m.device
+        what, why, mend = mistake_texts(m.code, m.program, device, listener)
         self.what.say(what)
         self.why.say(why)
         self.button.setVisible(bool(mend))

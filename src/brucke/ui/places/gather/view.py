@@ -18,13 +18,16 @@ from ....desk.running import LiveEngine
 from ....desk.session import Session
 from ....words import timing
 from ....words.documents import PART_NAMES, SOURCE_WORDS
+from ....words.translation import _
 from ...kit.button import Button
+from ...kit.chips import Chips
 from ...kit.flow import Flow
 from ...kit.label import Words
 from ...kit.menu import open_menu
 from ...kit.place import Place, PlaceFrame, scrolled
 from ...theme.theme import Theme
 from .device_card import DeviceCard
+from .here_page import HerePage
 from .mistake_card import MistakeCard
 from .model import comes_from, gather_data
 from .part_cards import AlongCard, ChannelsCard, HearCard, LevelCard, PartCard, PartItselfCard
@@ -51,6 +54,7 @@ class GatherView(Place):
         self.theme, self.session, self.running, self.documents = theme, session, running, documents
         self.levelling, self.desktop = levelling, desktop
         self.chosen, self._chosen_at = "", 0
+        self._wants_here = False
         self.absent: set[str] = set()
         self.start = StartPage(theme)
         self.parts = PartsDrawing(theme)
@@ -72,13 +76,18 @@ class GatherView(Place):
         title = Words(theme, "title", wraps=False)
         title.setText("What comes in")
         self.add = Button(theme, "Add a part", "outline", "A")
+        self.here = HerePage(theme, self.session, self.running, self.desktop, self._edit_here)
+        self.page = Chips(theme, "Page", [("parts", _("parts")), ("here", _("this computer"))], self.show_page)
         self._head = QWidget()
         head = Flow(12, self._head)
-        head.addWidget(title)
-        head.addWidget(self.add)
+        for w in (title, self.page, self.here.status, self.add):
+            head.addWidget(w)
         head.pushed = self.add
-        self._main = QWidget()
-        column = QVBoxLayout(self._main)
+        self._main, self._parts_page = QWidget(), QWidget()
+        whole = QVBoxLayout(self._main)
+        whole.setContentsMargins(0, 0, 0, 0)
+        whole.setSpacing(8)
+        column = QVBoxLayout(self._parts_page)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(8)
         equipment = Words(theme, "title", wraps=False)
@@ -91,7 +100,9 @@ class GatherView(Place):
         line.addWidget(self.verdict, 1)
         line.addWidget(self.mend)
         self.mistake = MistakeCard(theme, self.desktop.mend)
-        column.addWidget(self.mistake)
+        for w in (self.mistake, self._parts_page, self.here):
+            whole.addWidget(w)
+        whole.addStretch(1)
         column.addWidget(self.parts)
         column.addLayout(line)
         column.addWidget(self.equipment)
@@ -116,7 +127,7 @@ class GatherView(Place):
         column = QVBoxLayout(self._side)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(8)
-        for w in (self.title, self.where, *self.cards, self.device):
+        for w in (self.title, self.where, *self.cards, self.device, *self.here.side):
             column.addWidget(w)
         column.addStretch(1)
 
@@ -133,6 +144,7 @@ class GatherView(Place):
         self.level.mute.clicked.connect(self.toggle_mute)
         self.level.anew.clicked.connect(self._count_anew)
         self.device.unplug.clicked.connect(self._unplug)
+        self.here.asks.connect(self.refresh)
         self.session.changed.connect(self.refresh)
         self.desktop.changed.connect(self.refresh)
         self.session.replaced.connect(self._replaced)
@@ -167,7 +179,40 @@ class GatherView(Place):
         self.verdict.say(data.verdict if data.devices else "", data.verdict_tone)
         self.mend.setVisible(any(d.disagrees for d in data.devices))
         self.mistake.show_first(setup, self.desktop.mistakes)
-        self._show_side(kind, id)
+        self._show_page()
+        self.here.refresh()
+        if self.shows_here:
+            self._show_here_side()
+        else:
+            self._show_side(kind, id)
+
+    @property
+    def shows_here(self) -> bool:
+        """Whether this computer is shown, and not the parts."""
+        return self._wants_here and self.desktop.state != "off"
+
+    def show_page(self, key: str) -> None:
+        self._wants_here = key == "here"
+        self.refresh()
+
+    def _show_page(self) -> None:
+        here = self.shows_here
+        self.page.setVisible(self.desktop.state != "off")
+        self.page.show_on("here" if here else "parts")
+        self.here.status.setVisible(here)
+        self.add.setVisible(not here)
+        self._parts_page.setVisible(not here)
+        self.here.setVisible(here)
+
+    def _show_here_side(self) -> None:
+        for card in (*self.cards, self.device):
+            card.setVisible(False)
+        name, tone, where = self.here.title
+        self.title.say(name, tone)
+        self.where.say(where)
+
+    def _edit_here(self, label: str, after: Setup, field: str = "") -> None:
+        self.session.edit(label, after, "gather", self.here.chosen)
 
     def _still_chosen(self) -> tuple[str, str, str]:
         """(kind, “/”, id) of what is chosen; where that is gone, of what stands in its place now."""
@@ -230,7 +275,12 @@ class GatherView(Place):
 
     def go_to(self, thing: str) -> None:
         """Show what an undo touched."""
-        self.choose(thing)
+        self._wants_here = thing.startswith(("program/", "listener/"))
+        if self._wants_here:
+            self.here.choose(thing)
+        else:
+            self.choose(thing)
+            self.refresh()
 
     # Doing
 
@@ -256,7 +306,10 @@ class GatherView(Place):
         )
 
     def enter(self) -> None:
-        self.parts.focus_row()
+        if self.shows_here:
+            self.here.focus_row()
+        else:
+            self.parts.focus_row()
 
     def add_menu(self) -> bool:
         kinds = SOURCE_WORDS.items()

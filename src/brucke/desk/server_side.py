@@ -1,0 +1,41 @@
+"""What the parts of the desktop have in common while a server answers: the connection, and what it told."""
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from typing import Any
+
+from ..core.document.setup import Setup
+from ..ports.devices.server.graph import Graph
+
+
+@dataclass
+class ServerSide:
+    """`later` does something in our own thread at the next look, whoever asks for it; `metadata` is where a program's
+    target is said, None until the server has told of it."""
+
+    connection: Any
+    graph: Graph
+    setup: Setup
+    later: Callable[[Callable[[], None]], None]
+    metadata: Any = None
+    states: dict[int, int] = field(default_factory=dict)  # of the nodes that are watched
+    watched: dict[int, Any] = field(default_factory=dict)
+
+    def watch(self, ids: set[int], heard: Callable[[int, float, bool], None] | None = None) -> None:
+        """The states of these nodes from now on, of those already watched as well; what is gone is let go by `forget`."""
+        for id in ids - set(self.watched):
+            self.watched[id] = self.connection.watch_node(
+                id,
+                lambda state, properties, id=id: self.later(lambda: self._tell(id, state, properties)),
+                None if heard is None else lambda volume, muted, id=id: self.later(lambda: heard(id, volume, muted)),
+            )
+
+    def _tell(self, id: int, state: int, properties: dict[str, str]) -> None:
+        self.states[id] = state
+        self.graph.wishes[id] = properties.get("filter.want", "")
+
+    def forget(self, still: set[int]) -> None:
+        for gone in [i for i in self.watched if i not in still]:
+            self.connection.end(self.watched.pop(gone))
+            self.states.pop(gone, None)
+            self.graph.wishes.pop(gone, None)

@@ -1,0 +1,183 @@
+"""Gather's second page, this computer: what sounds here and what of it is a part, who listens and whether it is open."""
+
+from collections import deque
+
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+
+from ....core.routing.hearing import heard_now
+from ....desk.desktop import Desktop
+from ....desk.programs import EVERY_S, TRACE_S, first_ones, in_their_order
+from ....desk.running import LiveEngine
+from ....desk.session import Session
+from ....desk.taking_over import heard_directly, part_of, with_program
+from ....engine.step.plan import open_now
+from ....ports.devices.server.wiring import made
+from ....words import here as words
+from ....words.doors import chosen_text
+from ....words.translation import _
+from ...kit.card import Card
+from ...kit.edit import Edit
+from ...kit.label import Words
+from ...theme.theme import Theme
+from .here_cards import HowCard, InTimeCard, ListenerCard, copy_name, microphone_name
+from .here_rows import HereList
+
+MOST = 10  # programs that stand there without a press, beside those that sound
+POINTS = round(TRACE_S / EVERY_S)
+
+
+class HerePage(QWidget):
+    """`chosen` is “program/NAME” or “listener/ID”; `side` are the cards beside it. `asks`: show it as a whole again."""
+
+    asks = pyqtSignal()
+
+    def __init__(self, theme: Theme, session: Session, running: LiveEngine, desktop: Desktop, edit: Edit):
+        super().__init__()
+        self.session, self.running, self.desktop, self.edit = session, running, desktop, edit
+        self.chosen = ""
+        self.status = Words(theme, "body", "mute", wraps=False)
+        self.sounds = HereList(theme, POINTS, self._take, words.EMPTY_SOUNDS)
+        self.listens = HereList(theme, POINTS, self._copy, words.EMPTY_LISTENS)
+        self._heard: dict[str, deque[float]] = {}
+        columns = QHBoxLayout(self)
+        columns.setContentsMargins(0, 0, 0, 0)
+        columns.setSpacing(14)
+        for title, about, rows in (
+            (_("Sounds here"), _("the last ten seconds"), self.sounds),
+            (_("Listens here"), _("who has chosen a Brucke microphone"), self.listens),
+        ):
+            columns.addLayout(_titled(theme, title, about, rows), 1)
+        self.how, self.in_time, self.listener = HowCard(theme, edit), InTimeCard(theme), ListenerCard(theme)
+        self.side: tuple[Card, ...] = (self.how, self.in_time, self.listener)
+        self.sounds.chose.connect(lambda name: self.choose(f"program/{name}"))
+        self.listens.chose.connect(lambda id: self.choose(f"listener/{id}"))
+        desktop.traced.connect(self._traced)
+
+    def choose(self, thing: str) -> None:
+        self.chosen = thing
+        self.asks.emit()
+
+    def focus_row(self) -> None:
+        rows = [*self.sounds.rows.values(), *self.listens.rows.values()]
+        if rows:
+            rows[0].over.setFocus()
+
+    # Showing
+
+    def refresh(self) -> None:
+        setup, there = self.session.setup, self.desktop.programs.there
+        self.status.say(words.server_text(setup.rate_hz, setup.block_frames, self.running.cycle))
+        order = in_their_order(there, setup, self.sounds.order, self.sounds.still)
+        self.sounds.show_keys(order, first_ones(order, there, setup, MOST))
+        visible = [name for name in order if not self.sounds.rows[name].isHidden()]
+        self.desktop.programs.traced = tuple(visible) if self.isVisible() else ()
+        for name in order:
+            self._show_program(name)
+        listeners = tuple(m.of for m in made(setup) if not m.output)
+        self.listens.show_keys(listeners, listeners)
+        for id in listeners:
+            self._show_listener(id)
+        self._show_side()
+
+    def _show_program(self, name: str) -> None:
+        row, setup = self.sounds.rows[name], self.session.setup
+        part = part_of(setup, name)
+        row.name.say(name[:40])
+        row.what.say(words.part_text(part), f"part:{part.colour}" if part is not None else "mute")
+        row.state.say(words.way_text(part, heard_directly(setup, name)))
+        row.offer("" if part is not None else _("Take it"))
+        row.show_chosen(self.chosen == f"program/{name}")
+        row.over.setAccessibleName(f"{name}, {words.part_text(part)}")
+
+    def _show_listener(self, id: str) -> None:
+        row, setup, live = self.listens.rows[id], self.session.setup, self.session.live
+        listener = setup.listener(id)
+        is_open = open_now(setup, listener, live)
+        programs = [e.program for e in self.desktop.ears.get(id, ())]
+        row.name.say(listener.name)
+        row.state.say(_("open") if is_open else _("closed"), "water" if is_open else "mute")
+        row.what.say(chosen_text(programs), "water" if programs else "amber")
+        row.more.say(words.hears_line(setup, heard_now(setup, live.moment, live.muted, id)))
+        row.offer("" if programs else _("Copy the name"))
+        row.show_chosen(self.chosen == f"listener/{id}")
+        row.over.setAccessibleName(f"{listener.name}, {row.state.text()}, {row.what.text()}")
+
+    def _show_side(self) -> None:
+        kind, _slash, id = self.chosen.partition("/")
+        setup = self.session.setup
+        for card in self.side:
+            card.setVisible(False)
+        if not self.isVisible():
+            return
+        if kind == "program" and id in self.sounds.rows:
+            self.how.show_program(setup, id)
+            part = part_of(setup, id)
+            if part is not None:
+                self.in_time.show_part(setup, self.session.timing, part.id)
+        elif kind == "listener" and id in self.listens.rows:
+            programs = tuple(e.program for e in self.desktop.ears.get(id, ()))
+            self.listener.show_listener(setup, setup.listener(id), programs)
+
+    @property
+    def title(self) -> tuple[str, str, str]:
+        """(what is chosen, its tone, where it comes from) for the head of the side."""
+        kind, _slash, id = self.chosen.partition("/")
+        if kind == "program" and id in self.sounds.rows:
+            part = part_of(self.session.setup, id)
+            return (part.name, f"part:{part.colour}", id) if part is not None else (id[:40], "ink", "")
+        if kind == "listener" and id in self.listens.rows:
+            return self.session.setup.listener(id).name, "ink", ""
+        return "", "ink", ""
+
+    def _traced(self) -> None:
+        if not self.isVisible():
+            return
+        for name, line in self.desktop.programs.traces.items():
+            row = self.sounds.rows.get(name)
+            part = part_of(self.session.setup, name)
+            if row is not None:
+                row.trace.show_levels(tuple(line), f"part:{part.colour}" if part is not None else "mute")
+        peaks = self.running.out_peaks
+        for i, x in enumerate(self.session.setup.listeners):
+            row = self.listens.rows.get(x.id)
+            if row is not None and i < len(peaks):
+                heard = self._heard.setdefault(x.id, deque(maxlen=POINTS))
+                heard.append(float(peaks[i].max()) if self.running.state == "running" else 0.0)
+                row.trace.show_levels(tuple(heard), "ink")
+
+    # Doing
+
+    def _take(self, program: str) -> None:
+        """One press makes it a part."""
+        setup = self.session.setup
+        call = next(
+            (id for id, ears in self.desktop.ears.items() if setup.listener(id).kind == "call" and program in [e.program for e in ears]),
+            "",
+        )  # fmt: skip
+        after = with_program(setup, program, call)
+        if after == setup:
+            self.session.noticed.emit(_("64 parts are the most."), "amber")
+            return
+        self.chosen = f"program/{program}"
+        self.edit(_("{program} taken over").format(program=program), after)
+
+    def _copy(self, listener: str) -> None:
+        copy_name(microphone_name(self.session.setup, listener))
+        self.session.noticed.emit(_("The name is copied. Choose it as the microphone in that program."), "water")
+
+
+def _titled(theme: Theme, title: str, about: str, rows: QWidget) -> QVBoxLayout:
+    column, line = QVBoxLayout(), QHBoxLayout()
+    strong, small = Words(theme, "strong", wraps=False), Words(theme, "small", "mute", wraps=False)
+    strong.setText(title)
+    small.setText(about)
+    line.setSpacing(16)
+    line.addWidget(strong)
+    line.addWidget(small, 1)
+    card = Card(theme)
+    card.column.addWidget(rows)
+    column.addLayout(line)
+    column.addWidget(card)
+    column.addStretch(1)
+    return column

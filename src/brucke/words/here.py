@@ -1,0 +1,62 @@
+"""This computer, in words: what sounds here and who listens."""
+
+from collections.abc import Sequence
+
+from ..core.document.setup import Part, Setup
+from .timing import device_name
+from .translation import _
+
+
+def part_text(part: Part | None) -> str:
+    """“is Song”, “is Lounge, the far end”, “is no part”."""
+    if part is None:
+        return _("is no part")
+    if part.kind == "far_end":
+        return _("is {part}, the far end").format(part=part.name)
+    return _("is {part}").format(part=part.name)
+
+
+def way_text(part: Part | None, direct: bool) -> str:
+    """How what a program plays is heard."""
+    if part is None:
+        return ""
+    if part.kind == "far_end":
+        return _("heard by you alone")
+    return _("also directly") if direct else _("taken over")
+
+
+def server_text(rate_hz: int, asked: int, cycle: int) -> str:
+    """What the sound server runs at, beside what was asked for."""
+    rate = f"{rate_hz / 1000:g} kHz"
+    if cycle and cycle != asked:
+        return _("sound server: {rate}, {got} frames at a time; {asked} were asked for").format(
+            rate=rate, got=cycle, asked=asked
+        )
+    return _("sound server: {rate}, {asked} frames, as asked").format(rate=rate, asked=asked)
+
+
+def hears_line(setup: Setup, parts: Sequence[str]) -> str:
+    """“it hears Voice, Song”."""
+    names = [setup.part(p).name for p in parts]
+    return _("it hears {parts}").format(parts=", ".join(names)) if names else _("it hears nothing")
+
+
+def choose_text(setup: Setup, device: str, name: str) -> str:
+    return _("In {program} choose the microphone “{name}”, and switch its echo removal off.").format(
+        program=device_name(setup, device), name=name
+    )
+
+
+HOW = (_("taken over"), _("also directly"))
+HOW_TEXT = {
+    False: _("You hear it through Brucke only, so that others can get it later than you."),
+    True: _(
+        "You hear it where it plays by itself, without Brucke; what others get is a copy. It cannot be delayed for you."
+    ),
+}
+NEXT_TIME = _(
+    "What {program} plays becomes this part by itself, also after a restart. When Brucke ends it goes back to where it was."
+)
+NOT_KNOWN = _("What {program} itself does to the sound is not known; the path check tells.")
+EMPTY_SOUNDS = _("Nothing plays on this computer. What a program plays appears here with its first sound.")
+EMPTY_LISTENS = _("Nobody can listen here yet. A call or a stream of this computer appears here as a microphone.")
