@@ -133,8 +133,8 @@ class Observer:
         self.linked = False
         self._first: int | None = None
         self._block = np.zeros((len(out_of), self.N), np.float32)
-        mouth = SimpleNamespace(inputs=(), outputs=((0, 0, "noise"),))
-        ears = SimpleNamespace(inputs=tuple((i, f"ear {i}") for i in range(len(out_of))), outputs=())
+        mouth = SimpleNamespace(come=(), go=((0, 0),))
+        ears = SimpleNamespace(come=tuple(range(len(out_of))), go=())
         self._plays, self._hears = (
             ServerPort(ends, Nothing(len(out_of)), self.N, RATE, lambda *_: None, f"observer.{way}")
             for ends, way in ((mouth, "out"), (ears, "in"))
@@ -143,7 +143,8 @@ class Observer:
         threads = [Thread(target=port.drive, args=(do,)) for port, do in both]
         for t in threads:
             t.start()
-        links = [("observer.out:noise", n) for n in into] + [(n, f"observer.in:ear {i}") for i, n in enumerate(out_of)]
+        links = [("observer.out:out 1 1", n) for n in into]
+        links += [(n, f"observer.in:in {i + 1}") for i, n in enumerate(out_of)]
         for a, b in links:
             desktop.until(lambda a=a, b=b: desktop.ask("pw-link", a, b).returncode == 0)
         self.linked = True

@@ -21,8 +21,7 @@ class Performer:
         self.song, self.voice, self.lag = song, voice, None
         self._heard, self._from = [], None
         self._block = np.zeros((1, N), np.float32)
-        track = SimpleNamespace(inputs=(), outputs=((0, 0, "track"),))
-        body = SimpleNamespace(inputs=((0, "ear"),), outputs=((0, 0, "mouth"),))
+        track, body = SimpleNamespace(come=(), go=((0, 0),)), SimpleNamespace(come=(0,), go=((0, 0),))
         self._track, self._body = (
             ServerPort(ends, Nothing(1), N, RATE, lambda *_: None, f"performer.{name}")
             for name, ends in (("track", track), ("body", body))
@@ -32,8 +31,8 @@ class Performer:
         self._threads = [threading.Thread(target=port.drive, args=(do,), daemon=True) for port, do in both]
         for t in self._threads:
             t.start()
-        pairs = [("performer.track:track", p) for p in into] + [(ear, "performer.body:ear")]
-        for a, b in [*pairs, ("performer.body:mouth", mouth)]:
+        pairs = [("performer.track:out 1 1", p) for p in into] + [(ear, "performer.body:in 1")]
+        for a, b in [*pairs, ("performer.body:out 1 1", mouth)]:
             desktop.until(lambda a=a, b=b: desktop.ask("pw-link", a, b).returncode == 0)
 
     def _play(self):

@@ -144,7 +144,7 @@ def test_who_comes_sounds_within_two_blocks_and_whole_within_20_ms_also_late_in_
         assert np.abs(np.diff(heard)).max() < 0.01, "it rises smoothly"
 
 
-def test_seats_are_kept_reused_by_age_and_run_out():
+def test_seats_are_kept_reused_once_rested_and_run_out():
     seats = Seats.of(["a", "b"], 4)
     after = seats.following(["b", "c"], 1.0)
     assert after.who == (None, "b", "c", None)
@@ -152,7 +152,7 @@ def test_seats_are_kept_reused_by_age_and_run_out():
     assert after.following(["b", "c", "d"], 1.01).who == (None, "b", "c", "d"), "who has just left fades out first"
     assert after.following(["b", "c", "d", "e"], 1.01) is None
     again = after.following(["b", "c", "d", "e"], 1.0 + REST_S)
-    assert again.who == ("e", "b", "c", "d")
+    assert again.who == ("d", "b", "c", "e")
     assert again.tenants() == [2, 1, 1, 1], "another tenant in the same row"
 
 

@@ -73,7 +73,7 @@ def told():
         ("box", ("playback_FL", "playback_FR"), ("monitor_FL", "monitor_FR"), "true"),
         ("brucke.lounge", ("input_FL", "input_FR"), ("capture_FL", "capture_FR"), "true"),
         ("brucke.in.browser", ("playback_FL", "playback_FR"), ("monitor_FL", "monitor_FR"), "true"),
-        (ENGINE, ("table:2", "browser:1", "browser:2"), ("phones:1", "phones:2", "lounge:1", "lounge:2"), "false"),
+        (ENGINE, ("in 1", "in 2", "in 3"), ("out 1 1", "out 1 2", "out 2 1", "out 2 2"), "false"),
     ):
         _node, found = s.node(name, ins, outs, monitor)
         ends |= {(name, end): id for end, id in found.items()}
@@ -84,13 +84,13 @@ def test_links_lead_from_what_the_desktop_has_chosen_and_to_who_listens():
     s, ends = told()
     engine, lounge = ENGINE, "brucke.lounge"
     assert wanted_links(s.graph, setup_here()) == {
-        (ends["desk", "capture_FR"], ends[engine, "table:2"]),
-        (ends["brucke.in.browser", "monitor_FL"], ends[engine, "browser:1"]),
-        (ends["brucke.in.browser", "monitor_FR"], ends[engine, "browser:2"]),
-        (ends[engine, "phones:1"], ends["box", "playback_FL"]),
-        (ends[engine, "phones:2"], ends["box", "playback_FR"]),
-        (ends[engine, "lounge:1"], ends[lounge, "input_FL"]),
-        (ends[engine, "lounge:2"], ends[lounge, "input_FR"]),
+        (ends["desk", "capture_FR"], ends[engine, "in 1"]),
+        (ends["brucke.in.browser", "monitor_FL"], ends[engine, "in 2"]),
+        (ends["brucke.in.browser", "monitor_FR"], ends[engine, "in 3"]),
+        (ends[engine, "out 1 1"], ends["box", "playback_FL"]),
+        (ends[engine, "out 1 2"], ends["box", "playback_FR"]),
+        (ends[engine, "out 2 1"], ends[lounge, "input_FL"]),
+        (ends[engine, "out 2 2"], ends[lounge, "input_FR"]),
     }
     first = next(iter(wanted_links(s.graph, setup_here())))
     link = s.tell("Link", link_output_port=first[0], link_input_port=first[1])
@@ -108,9 +108,9 @@ def test_an_interface_records_and_plays_where_it_was_chosen_to_and_nowhere_else(
     table = replace(setup.device("table"), card=choosing("gone", "other"))
     setup = replace(setup, devices=(table, *setup.devices[1:]))
     wanted = wanted_links(s.graph, setup)
-    assert (ends[ENGINE, "phones:1"], other["playback_FL"]) in wanted
-    assert (ends[ENGINE, "phones:1"], ends["box", "playback_FL"]) not in wanted
-    assert not [f for f, to in wanted if to == ends[ENGINE, "table:2"]], "what was chosen is not there"
+    assert (ends[ENGINE, "out 1 1"], other["playback_FL"]) in wanted
+    assert (ends[ENGINE, "out 1 1"], ends["box", "playback_FL"]) not in wanted
+    assert not [f for f, to in wanted if to == ends[ENGINE, "in 1"]], "what was chosen is not there"
     s.node("x" * 91, ins=("a",), media_class="Audio/Sink")
     s.node("a/b", ins=("a",), media_class="Audio/Sink")
     assert devices_there(s.graph, True) == (("other", "Other box"),), "only what a setup can keep"
@@ -121,7 +121,7 @@ def test_an_interface_records_and_plays_where_it_was_chosen_to_and_nowhere_else(
 def test_what_leads_back_to_ourselves_is_no_microphone_and_what_is_gone_wants_no_link():
     s, ends = told()
     s.graph.property("default.audio.source", '{"name":"brucke.lounge"}')
-    assert not [f for f, to in wanted_links(s.graph, setup_here()) if to == ends[ENGINE, "table:2"]]
+    assert not [f for f, to in wanted_links(s.graph, setup_here()) if to == ends[ENGINE, "in 1"]]
     s.graph.gone(next(id for id, n in s.graph.nodes.items() if n.name == ENGINE))
     for id in [e for (name, _), e in ends.items() if name == ENGINE]:
         s.graph.gone(id)

@@ -86,7 +86,7 @@ def test_a_stand_in_becomes_this_computer_and_a_program_is_taken_over(here, desk
     assert not card.to_choose.isVisible(), "nobody listens at an interface by choosing it"
     press(card.sink.buttons["air"])
     assert chosen_ends(w.session.setup.device("table")) == ("", "air")
-    wait(lambda: "air:playback_FL\n  |<- brucke.engine:phones:1" in desktop.ask("pw-link", "-l").stdout, 5)
+    wait(lambda: "air:playback_FL\n  |<- brucke.engine:out 1 1" in desktop.ask("pw-link", "-l").stdout, 5)
     assert "box:playback_FL\n  |<- brucke.engine" not in desktop.ask("pw-link", "-l").stdout
     assert w.running.link is link
     desktop.ask("pactl", "unload-module", desktop.modules["air"])

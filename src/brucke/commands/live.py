@@ -28,6 +28,7 @@ def live(args: argparse.Namespace) -> int:
         raise CannotDo(f"{args.setup.name}: parts: there are none, so nothing can sound")
     desktop, running = Desktop(session), LiveEngine(session)
     desktop.moved.connect(running.moved)
+    desktop.carried = lambda: running.carried
     telling = Teller(args.json, session, desktop, running)
     ended: list[int] = []
     for number in (signal.SIGINT, signal.SIGTERM):

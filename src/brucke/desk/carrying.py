@@ -22,6 +22,7 @@ class Carried:
     rows: Rows
     channels: int  # of the widest listener that has room
     wiring: Wiring | None
+    opened: Wiring | None  # as it was when the devices were opened
 
     def following(self, setup: Setup, now: float) -> "Carried | None":
         """To go on with another setup; None where everything has to start anew."""
@@ -38,15 +39,16 @@ class Carried:
         if rows is None:
             return None
         wiring = wiring_of(setup, rows.order(setup))
-        if wiring is None or self.wiring is None:
-            return None if wiring is not self.wiring else Carried(setup, rows, self.channels, None)
-        return Carried(setup, rows, self.channels, wiring) if wiring.can_follow(self.wiring) else None
+        if wiring is None or self.opened is None:
+            return None if wiring is not self.opened else Carried(setup, rows, self.channels, None, None)
+        return Carried(setup, rows, self.channels, wiring, self.opened) if wiring.can_follow(self.opened) else None
 
 
 def carried(setup: Setup, channels: int) -> Carried:
     """Of an engine that begins with it."""
     rows = rows_of(setup, roomy=True)
-    return Carried(setup, rows, channels, wiring_of(setup, rows.order(setup)))
+    wiring = wiring_of(setup, rows.order(setup))
+    return Carried(setup, rows, channels, wiring, wiring)
 
 
 def structure(setup: Setup) -> tuple[object, ...]:

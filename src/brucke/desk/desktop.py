@@ -13,12 +13,13 @@ from typing import Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from ..core.document.setup import Setup
 from ..core.edits.route_edits import change_device
 from ..ports.devices.kind import DeviceError, Found
 from ..ports.devices.server.graph import Graph, devices_there, interface_ends, missing_links, wanted_links
 from ..ports.devices.server.mistakes import Mistake, mistakes
-from ..ports.devices.server.names import GROUP, chosen_ends, here, taking
-from ..ports.devices.server.wiring import SERVERS, Made, made
+from ..ports.devices.server.names import chosen_ends, here, taking
+from ..ports.devices.server.wiring import SERVERS, Made, ServerWiring, made
 from .ears import Ear, Ears
 from .programs import Programs
 from .server_side import ServerSide
@@ -54,6 +55,9 @@ class Desktop(QObject):
         self._told: deque[Callable[[], None]] = deque()  # by the library's thread, done in ours
         self._tried = self._looked = -AGAIN_S
         self._setup = session.setup
+        # What a running engine carries, and in which rows; None while none runs.
+        self.carried: Callable[[], tuple[Setup, ServerWiring | None] | None] = lambda: None
+        self._carried: tuple[Setup, ServerWiring | None] | None = None
         self._made: dict[str, tuple[Made, Any, float]] = {}
         self._links: dict[tuple[int, int], tuple[float, Any]] = {}
         self._shown: tuple[object, ...] = ()
@@ -76,7 +80,7 @@ class Desktop(QObject):
             self.there = asked.exception() is None and bool(asked.result())
             self.changed.emit()
         wanted = any(here(d) for d in self.session.setup.devices)
-        news = bool(self._told) or self.session.setup is not self._setup
+        news = bool(self._told) or self.session.setup is not self._setup or self.carried() != self._carried
         while self._told:
             self._told.popleft()()
         if self._side is not None and (not wanted or not self._side.connection.alive):
@@ -100,6 +104,8 @@ class Desktop(QObject):
         """After something was told, or some time."""
         self._setup, self._looked = self.session.setup, time.monotonic()
         side.setup = self._setup
+        self._carried = self.carried()
+        side.carried, side.wiring = self._carried or (side.setup, None)
         self._find_metadata(side)
         self._make_nodes(side)
         self.programs.look(side)
@@ -139,7 +145,8 @@ class Desktop(QObject):
     @property
     def linked(self) -> bool:
         """Whether everything that can be linked is."""
-        return self._side is None or self.state != "up" or not missing_links(self._side.graph, self.session.setup)
+        side = self._side
+        return side is None or self.state != "up" or not missing_links(side.graph, side.carried, side.wiring)
 
     def end(self) -> None:
         """The window closes: nothing of ours is left at the server."""
@@ -157,7 +164,8 @@ class Desktop(QObject):
         from ..ports.devices.server.connection import Connection
 
         self._tried = time.monotonic()
-        side = ServerSide(None, Graph(), self.session.setup, self._told.append)
+        setup = self.session.setup
+        side = ServerSide(None, Graph(), setup, setup, None, self._told.append)
 
         def came(id: int, type: str, properties: dict[str, str]) -> None:
             self._told.append(partial(side.graph.came, id, type, properties))
@@ -194,7 +202,7 @@ class Desktop(QObject):
     def _make_nodes(self, side: ServerSide) -> None:
         from ..ports.devices.server.connection import NODE
 
-        wanted = {m.node: m for m in made(side.setup)}
+        wanted = {m.node: m for m in made(side.carried)}
         for node, (made_as, proxy, _at) in list(self._made.items()):
             if wanted.get(node) != made_as:
                 side.connection.end(proxy)
@@ -205,7 +213,7 @@ class Desktop(QObject):
             properties = {
                 "factory.name": "support.null-audio-sink", "node.name": node, "node.description": m.shown,
                 "media.class": "Audio/Sink" if m.output else "Audio/Source/Virtual", "node.virtual": "true",
-                "priority.session": 0, "audio.channels": m.channels, "node.group": GROUP,
+                "priority.session": 0, "audio.channels": m.channels,
                 "audio.position": CHANNELS.get(m.channels, ",".join(f"AUX{c}" for c in range(m.channels))),
             }  # fmt: skip
             self._made[node] = (m, side.connection.make("adapter", NODE, properties), time.monotonic())
@@ -214,7 +222,7 @@ class Desktop(QObject):
         from ..ports.devices.server.connection import LINK
 
         now = time.monotonic()
-        wanted = wanted_links(side.graph, side.setup) | self.programs.trace_links(side)
+        wanted = wanted_links(side.graph, side.carried, side.wiring) | self.programs.trace_links(side)
         for pair in [p for p in self._links if p not in wanted]:
             side.connection.end(self._links.pop(pair)[1])
         there = {(x.from_end, x.to_end) for x in side.graph.links.values()}

@@ -19,10 +19,11 @@ from ..engine.processes.link import EngineLink
 from ..engine.processes.region import Head
 from ..engine.step.plan import PlanError, compile_plan, shape_of
 from ..ports.devices.kind import DeviceError
-from ..ports.devices.opening import Wiring, reported_with, wiring_of
+from ..ports.devices.opening import ServerWiring, Wiring, reported_with, wiring_of
 from ..rehearse.equipment import world_command
 from ..words.timing import device_name
 from .carrying import carried
+from .dropouts import Dropouts
 from .following import Following
 from .inputs import Inputs
 from .session import Session
@@ -32,7 +33,6 @@ HANG_LOOKS = 6
 CARD_HANG_S = 4.0  # a card that vanishes is given up and looked for again within that
 HANG_S = 0.7  # an engine that lives and gives nothing for so long is replaced
 LISTEN_S = 1.0  # after the engine is up, loudness is measured
-RECENT_S = 60.0
 STAND_BY_S = 2.0  # after the engine is up, another is made ready; as long after that one more
 STAND_BYS = 2  # one takes a few seconds to be ready, and an engine may end again within them
 
@@ -64,9 +64,9 @@ class LiveEngine(QObject):
         self.out_peaks = np.zeros((1, 2), np.float32)
         self.readings = self.loudness = self.chain_loudness = np.zeros((0, 0), np.float32)
         self.inputs = Inputs()
-        self._frames = self._still = self._dropouts = 0
+        self._frames = self._still = 0
+        self._dropouts = Dropouts()
         self._moved = 0.0
-        self._heard_of: list[tuple[float, int]] = []  # (when, how many) dropouts
         self._told: tuple[object, ...] = ()
         self._folder: tempfile.TemporaryDirectory[str] | None = None
         self._pool = ThreadPoolExecutor(1)  # what ends and what is asked, in its order
@@ -134,8 +134,7 @@ class LiveEngine(QObject):
         self._following = Following(self.link, Path(self._folder.name), first)
         self.inputs = Inputs()
         self._told = ()
-        self._dropouts = 0
-        self._heard_of = []
+        self._dropouts = Dropouts()
         self._doubt(STARTED)
         self._set("starting")
 
@@ -281,9 +280,7 @@ class LiveEngine(QObject):
 
     def _see_dropouts(self) -> None:
         """A dropout may have moved a stream; nothing is said of it here, the deck counts them."""
-        if self.dropouts != self._dropouts:
-            self._heard_of.append((time.monotonic(), self.dropouts - self._dropouts))
-            self._dropouts = self.dropouts
+        if self._dropouts.see(self.dropouts):
             self._doubt(DROPOUT)
 
     # Orders
@@ -305,6 +302,14 @@ class LiveEngine(QObject):
 
     def _can_follow(self, setup: Setup) -> bool:
         return self._following is None or self._following.can(setup)
+
+    @property
+    def carried(self) -> tuple[Setup, ServerWiring | None] | None:
+        """What is carried now, with what has just left, and how the sound server reaches it; None while nothing runs."""
+        if self._following is None:
+            return None
+        now = self._following.carried
+        return now.setup, now.wiring if isinstance(now.wiring, ServerWiring) else None
 
     @property
     def card(self) -> Wiring | None:
@@ -381,9 +386,7 @@ class LiveEngine(QObject):
 
     def recent_dropouts(self) -> int:
         """Those of the last minute."""
-        now = time.monotonic()
-        self._heard_of = [(at, n) for at, n in self._heard_of if now - at < RECENT_S]
-        return sum(n for _, n in self._heard_of)
+        return self._dropouts.recent()
 
     @property
     def simulated(self) -> bool:

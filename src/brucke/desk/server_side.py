@@ -6,6 +6,7 @@ from typing import Any
 
 from ..core.document.setup import Setup
 from ..ports.devices.server.graph import Graph
+from ..ports.devices.server.wiring import ServerWiring
 
 
 @dataclass
@@ -16,6 +17,8 @@ class ServerSide:
     connection: Any
     graph: Graph
     setup: Setup
+    carried: Setup  # with what has just left
+    wiring: ServerWiring | None  # of the engine that runs
     later: Callable[[Callable[[], None]], None]
     metadata: Any = None
     states: dict[int, int] = field(default_factory=dict)  # of the nodes that are watched

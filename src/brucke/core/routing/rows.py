@@ -36,13 +36,13 @@ class Seats(Generic[K]):
         return cls((*wanted, *[None] * free), (0.0,) * (len(wanted) + free), (1,) * len(wanted) + (0,) * free)
 
     def following(self, wanted: Sequence[K], now: float) -> "Seats[K] | None":
-        """Who is no longer wanted has left; who is new sits where nobody has sat for longest. None: there is no room."""
+        """Who is no longer wanted has left; who is new sits in the first row that is free and has
+        rested. None: there is no room."""
         still, here = set(wanted), {w for w in self.who if w is not None}
         who = [w if w in still else None for w in self.who]
         since = [s if w == old else now for w, old, s in zip(who, self.who, self.since, strict=True)]
         turns = list(self.turns)
         free = [i for i, old in enumerate(self.who) if old is None and (not turns[i] or now - since[i] >= REST_S)]
-        free.sort(key=lambda i: (since[i] if turns[i] else float("-inf"), i))
         for new in [w for w in dict.fromkeys(wanted) if w not in here]:
             if not free:
                 return None

@@ -136,6 +136,7 @@ class Window(QMainWindow):
         self.review.shows.connect(self.strip.choose)
         self.desktop.changed.connect(lambda: self.gather.start.offer_here(self.desktop.there))
         self.desktop.moved.connect(self.running.moved)
+        self.desktop.carried = lambda: self.running.carried
         self.session.replaced.connect(self._look_for_a_desktop)
         self.session.went.connect(self._went)
         self.session.noticed.connect(self.notice.say)

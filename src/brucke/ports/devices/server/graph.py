@@ -8,8 +8,21 @@ from collections.abc import Iterable
 from dataclasses import dataclass, field
 
 from ....core.document.setup import Device, Setup
-from .names import ENGINE, OURS, can_be_kept, chosen_ends, here, in_name, out_name, program_name, taken_program
-from .wiring import made
+from ....core.routing.rows import rows_of
+from .names import (
+    ENGINE,
+    OURS,
+    can_be_kept,
+    chosen_ends,
+    come_port,
+    go_port,
+    here,
+    in_name,
+    out_name,
+    program_name,
+    taken_program,
+)
+from .wiring import ServerWiring, made, server_wiring
 
 
 @dataclass(frozen=True)
@@ -141,11 +154,16 @@ def devices_there(graph: Graph, out: bool) -> tuple[tuple[str, str], ...]:
     return tuple((n.name, n.description or n.name) for n in found)
 
 
-def wanted_links(graph: Graph, setup: Setup) -> set[tuple[int, int]]:
-    """(from, to) of every link we want, as far as both its ends are there."""
+def wanted_links(graph: Graph, setup: Setup, wiring: ServerWiring | None = None) -> set[tuple[int, int]]:
+    """(from, to) of every link we want, as far as both its ends are there; the engine's node has its ports by the rows of
+    `wiring`, those of the setup itself without one."""
+    wiring = wiring or server_wiring(setup, rows_of(setup).order(setup))
     engine = graph.node(ENGINE)
-    into = {e.name: e.id for e in graph.ends_of(engine, False)}
-    out_of = {e.name: e.id for e in graph.ends_of(engine, True)}
+    come = {e.name: e.id for e in graph.ends_of(engine, False)}
+    go = {e.name: e.id for e in graph.ends_of(engine, True)}
+    inputs, outputs = (wiring.inputs, wiring.outputs) if wiring is not None else ((), ())
+    into = {name: come[port] for row, name in inputs if (port := come_port(row)) in come}
+    out_of = {name: go[port] for x, c, name in outputs if (port := go_port(x, c)) in go}
     wanted: set[tuple[int, int]] = set()
     for d in setup.devices:
         if here(d) and d.kind == "interface":
@@ -207,6 +225,6 @@ def copied(graph: Graph, setup: Setup) -> set[tuple[int, int]]:
     return wanted
 
 
-def missing_links(graph: Graph, setup: Setup) -> set[tuple[int, int]]:
+def missing_links(graph: Graph, setup: Setup, wiring: ServerWiring | None = None) -> set[tuple[int, int]]:
     """Those we want and nobody has made yet."""
-    return wanted_links(graph, setup) - {(x.from_end, x.to_end) for x in graph.links.values()}
+    return wanted_links(graph, setup, wiring) - {(x.from_end, x.to_end) for x in graph.links.values()}

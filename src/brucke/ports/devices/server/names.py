@@ -47,13 +47,23 @@ def taking(program: str) -> str:
     return f"{SERVER}/{program}" if program else SERVER
 
 
+def come_port(row: int) -> str:
+    """Of the engine's node, for a row of the captures."""
+    return f"in {row + 1}"
+
+
+def go_port(row: int, channel: int) -> str:
+    """Of the engine's node, for a channel of the listener in a row."""
+    return f"out {row + 1} {channel + 1}"
+
+
 def in_name(device: str, channel: int) -> str:
-    """Of the engine's port for a channel that comes in from a device."""
+    """A channel that comes in from a device."""
     return f"{device}:{channel + 1}"
 
 
 def out_name(listener: str, channel: int) -> str:
-    """Of the engine's port for a channel that goes out to a listener."""
+    """A channel that goes out to a listener."""
     return f"{listener}:{channel + 1}"
 
 
@@ -65,6 +75,8 @@ __all__ = [
     "can_be_kept",
     "choosing",
     "chosen_ends",
+    "come_port",
+    "go_port",
     "here",
     "in_name",
     "out_name",

@@ -5,8 +5,7 @@ Other devices stay behind the rings. While the server is gone the system timer l
 
 import threading
 import time
-from dataclasses import dataclass, field
-from typing import Any, Protocol
+from typing import Any, cast
 
 import numpy as np
 import numpy.typing as npt
@@ -16,32 +15,15 @@ from ..leading import LeadingPort
 from ..rings import RingPort
 from .connection import Connection, keep
 from .library import Dict, ffi, library
-from .names import ENGINE, GROUP
+from .names import ENGINE, GROUP, come_port, go_port
 from .queue import BlockQueue
+from .spare import Ends, with_ports
 
 F32 = npt.NDArray[np.float32]
 LOOK_AGAIN_S = 0.5
 GONE_S = 1.0  # without a block for so long the server is taken as gone
 RT_PROCESS, MAP_BUFFERS = 1 << 2, 1
 IN, OUT = 0, 1
-CYCLES = 3  # after which nobody has a port in hand that is no longer asked for
-
-
-class Ends(Protocol):
-    """`inputs` are (row of the captures, name of a port), `outputs` (row of a listener, channel, name of a port)."""
-
-    inputs: tuple[tuple[int, str], ...]
-    outputs: tuple[tuple[int, int, str], ...]
-
-
-@dataclass(frozen=True)
-class Table:
-    """What is asked for its buffer in every cycle: (row, port) of what comes and what goes, flat rows; `rows` those of
-    the captures alone."""
-
-    come: tuple[tuple[int, Any], ...] = ()
-    go: tuple[tuple[int, Any], ...] = ()
-    rows: npt.NDArray[np.intp] = field(default_factory=lambda: np.zeros(0, np.intp))
 
 
 class ServerPort(LeadingPort):
@@ -52,12 +34,12 @@ class ServerPort(LeadingPort):
         self.ends, self.rest, self.n, self.rate, self._told, self._name = ends, rest, block, rate, told, name
         self._wide = rest.channels  # of a listener
         self._counts = rest.captures, rest.listeners * rest.channels
+        self._opened = with_ports(ends, rest.captures, rest.listeners)
         self._queue = BlockQueue(*self._counts, block)
         self._come, self._go = (np.zeros((count, 0), np.float32) for count in self._counts)
         self._connection: Connection | None = None
-        self._ports: dict[tuple[int, str], Any] = {}  # by direction and name
-        self._table = Table()  # in its thread as it is in ours, changed as a whole
-        self._wanted = ends
+        self._ports: tuple[list[Any], list[Any]] = ([], [])  # by row, what goes by row and channel
+        self._come_rows = np.array(ends.come, np.intp)
         self._goes_on, self._there = True, False
         self._position = self._duration = self._dropouts = 0
         self._beat = 0.0
@@ -67,7 +49,7 @@ class ServerPort(LeadingPort):
 
     def read(self, captures: F32) -> bool:
         good = self.rest.read(captures)
-        rows = self._table.rows
+        rows = self._come_rows
         if len(rows):
             captures[rows] = self._queue.come[rows] if self._there else 0.0
         return good
@@ -77,15 +59,15 @@ class ServerPort(LeadingPort):
         np.clip(outs.reshape(-1, self.n), -1.0, 1.0, out=self._queue.go)
 
     def rewire(self, wiring: object) -> None:
-        """Ports come and go from one of the next blocks on; made by who watches, not by who plays."""
-        self._wanted = wiring  # type: ignore[assignment]
-        self._end.set()
+        """Other rows are read from the next block on; what goes out goes out of every row."""
+        self.ends = cast(Ends, wiring)
+        self._come_rows = np.array(self.ends.come, np.intp)
 
     # What the server calls
 
     def _process(self, duration: int, position: int) -> None:
         """One cycle of the server, in its thread, however many blocks it is."""
-        lib, table = self._lib, self._table
+        lib = self._lib
         self._beat = time.monotonic()
         # Another cycle has moved every device at the server, as a gap has: what was measured wants confirming.
         moved = self._duration and (duration != self._duration or position != self._position + self._duration)
@@ -96,11 +78,11 @@ class ServerPort(LeadingPort):
             self._tell()
         size = 4 * duration
         # Every port is asked for its buffer in every cycle: one that was passed over once gives none for ever.
-        come = [(row, _floats(lib.pw_filter_get_dsp_buffer(p, duration), size)) for row, p in table.come]
-        go = [(row, _floats(lib.pw_filter_get_dsp_buffer(p, duration), size)) for row, p in table.go]
+        come = [_floats(lib.pw_filter_get_dsp_buffer(p, duration), size) for p in self._ports[IN]]
+        go = [_floats(lib.pw_filter_get_dsp_buffer(p, duration), size) for p in self._ports[OUT]]
         if self._come.shape[1] != duration:
             self._come, self._go = (np.zeros((count, duration), np.float32) for count in self._counts)
-        for row, sound in come:
+        for row, sound in enumerate(come):
             if sound is None:
                 self._come[row] = 0.0
             else:
@@ -110,7 +92,7 @@ class ServerPort(LeadingPort):
         elif not self._queue.run(self._come, self._go, self._block):
             self._goes_on = self._there = False
             self._end.set()
-        for row, sound in go:
+        for row, sound in enumerate(go):
             if sound is not None:
                 sound[:] = self._go[row]
 
@@ -154,40 +136,19 @@ class ServerPort(LeadingPort):
         keep(process, events, hook)
         lib.pw_filter_add_listener(self._filter, hook, events, ffi.NULL)
 
-        self._ports = {}
-        self._lay()
+        def port(direction: int, name: str) -> Any:
+            given = Dict({"format.dsp": "32 bit float mono audio", "port.name": name})
+            return lib.pw_filter_add_port(
+                self._filter, direction, MAP_BUFFERS, 8, lib.pw_properties_new_dict(given.c), ffi.NULL, 0
+            )  # fmt: skip
+
+        captures, listeners = self._opened
+        self._ports = (
+            [port(IN, come_port(row)) for row in range(captures)],
+            [port(OUT, go_port(x, c)) for x in range(listeners) for c in range(self._wide)],
+        )
         if lib.pw_filter_connect(self._filter, RT_PROCESS, ffi.NULL, 0) < 0:
             self._end.set()
-
-    def _lay(self) -> list[Any]:
-        """The ports that are wanted now; those that are not any more, which nobody asks from now on."""
-        ends = self.ends = self._wanted
-        wanted = {(IN, name): row for row, name in ends.inputs}
-        wanted |= {(OUT, name): x * self._wide + c for x, c, name in ends.outputs}
-        for key in wanted.keys() - self._ports.keys():
-            direction, name = key
-            given = Dict({"format.dsp": "32 bit float mono audio", "port.name": name})
-            self._ports[key] = self._lib.pw_filter_add_port(
-                self._filter, direction, MAP_BUFFERS, 8, self._lib.pw_properties_new_dict(given.c), ffi.NULL, 0
-            )  # fmt: skip
-        laid = [(direction, row, self._ports[direction, name]) for (direction, name), row in wanted.items()]
-        come = tuple((row, port) for direction, row, port in laid if direction == IN)
-        go = tuple((row, port) for direction, row, port in laid if direction == OUT)
-        self._table = Table(come, go, np.array([row for row, _ in come], np.intp))
-        return [self._ports.pop(key) for key in self._ports.keys() - wanted.keys()]
-
-    def _lay_anew(self) -> None:
-        """While it plays."""
-        connection = self._connection
-        if connection is None:
-            return
-        with connection:
-            gone = self._lay()
-        # Whoever plays may be in the middle of a cycle with what it had.
-        time.sleep(CYCLES * max(self._duration, self.n) / self.rate)
-        with connection:
-            for port in gone:
-                self._lib.pw_filter_remove_port(port)
 
     def _failing(self, kind: type[BaseException], error: BaseException, trace: object) -> None:
         """An exception in the block: the engine's process ends by it, and another one takes its place."""
@@ -200,13 +161,7 @@ class ServerPort(LeadingPort):
     def _watch(self) -> None:
         """Until the server is gone, or the last block was done."""
         while self._goes_on:
-            if self._end.wait(0.05):
-                self._end.clear()
-                if self._connection is None or not self._connection.alive or not self._goes_on:
-                    break
-                if self._wanted is not self.ends:
-                    self._lay_anew()
-            if time.monotonic() - self._beat > GONE_S:
+            if self._end.wait(0.05) or time.monotonic() - self._beat > GONE_S:
                 break
         if self._goes_on:
             self._dropouts += 1

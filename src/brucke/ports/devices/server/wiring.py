@@ -6,13 +6,14 @@ recording, a call, a stream or a program that listens a microphone that others c
 
 from dataclasses import dataclass
 
-from ....core.document.setup import Setup
+from ....core.document.setup import MAX_CHANNELS, MAX_LISTENERS, MAX_PARTS, Setup
 from ....core.routing.captures import capture_channels
 from ....core.routing.rows import Order
 from ..kind import DeviceError, Found, Kind, Told, Wired, WiringBase
 from ..port import Port
 from ..rings import RingPort
 from .names import OURS, SERVER, here, in_name, out_name
+from .spare import in_use, with_ports
 
 
 @dataclass(frozen=True)
@@ -41,10 +42,19 @@ def made(setup: Setup) -> tuple[Made, ...]:
 
 
 class ServerWiring(WiringBase, frozen=True, kw_only=True, tag="server"):
-    """`inputs` are (row of the captures, name of the port), `outputs` (row of the listener, channel, name of the port)."""
+    """`inputs` are (row of the captures, what comes there), `outputs` (row of the listener, channel, what goes out there),
+    see `names.py`."""
 
     inputs: tuple[tuple[int, str], ...]
     outputs: tuple[tuple[int, int, str], ...]
+
+    @property
+    def come(self) -> tuple[int, ...]:
+        return tuple(row for row, _ in self.inputs)
+
+    @property
+    def go(self) -> tuple[tuple[int, int], ...]:
+        return tuple((x, c) for x, c, _ in self.outputs)
 
     def check(self, rate_hz: int) -> None:
         _reach()
@@ -55,8 +65,11 @@ class ServerWiring(WiringBase, frozen=True, kw_only=True, tag="server"):
         return ServerPort(self, rest, block, rate, told)
 
     def can_follow(self, before: Wired) -> bool:
-        """Its ports come and go while it runs."""
-        return isinstance(before, ServerWiring)
+        """Where what is new has a port to spare."""
+        if not isinstance(before, ServerWiring):
+            return False
+        opened = with_ports(before, MAX_PARTS * MAX_CHANNELS, MAX_LISTENERS)
+        return all(wanted <= there for wanted, there in zip(in_use(self), opened, strict=True))
 
 
 def server_wiring(setup: Setup, order: Order) -> ServerWiring | None:

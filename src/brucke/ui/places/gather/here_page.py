@@ -3,6 +3,7 @@
 from collections import deque
 
 from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtGui import QHideEvent, QShowEvent
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from ....core.routing.hearing import heard_now
@@ -64,6 +65,14 @@ class HerePage(QWidget):
             rows[0].over.setFocus()
 
     # Showing
+
+    def showEvent(self, e: QShowEvent | None) -> None:
+        super().showEvent(e)
+        self.asks.emit()
+
+    def hideEvent(self, e: QHideEvent | None) -> None:
+        super().hideEvent(e)
+        self.desktop.programs.traced = ()  # nobody looks
 
     def refresh(self) -> None:
         setup, there = self.session.setup, self.desktop.programs.there
