@@ -182,3 +182,99 @@ def pace(w):
     began, frames = time.monotonic(), w.running.link.get(Head.FRAMES)
     pause(1.5)
     return (w.running.link.get(Head.FRAMES) - frames) / 48000 / (time.monotonic() - began)
+
+
+def programs(desktop, tmp_path, *names):
+    file = str(tone(tmp_path / "song.wav", 440.0, 60))
+    return [desktop.run("paplay", f"--client-name={n}", file) for n in names]
+
+
+def test_this_computer_shows_what_sounds_and_one_press_makes_it_a_part_without_a_gap(here, desktop, tmp_path):
+    """And also directly: the program stays at the loudspeakers, and we get a copy."""
+    w, page = here, here.gather.here
+    w.do("gather")
+    w.running.start()
+    wait(lambda: w.running.state == "running", 60)
+    playing = programs(desktop, tmp_path, "Web browser", "Messages")
+    listening = desktop.run("parec", "--client-name=Call program", "-d", "brucke.lounge", stdout=subprocess.DEVNULL)
+    wait(lambda: w.desktop.mistakes and w.desktop.mistakes[0].code == "straight", 10)
+    press(w.gather.page.buttons["here"])
+    wait(lambda: set(page.sounds.rows) == {"Web browser", "Messages"}, 10)
+    assert page.sounds.rows["Web browser"].what.text() == "is no part"
+    wait(lambda: max(w.desktop.programs.traces.get("Messages", [0])) > 0.1, 10)
+    started = w.running.link.get(Head.GENERATION)
+    press(page.sounds.rows["Web browser"].button)
+    assert page.sounds.rows["Web browser"].what.text() == "is Song", "what waited for a program has one"
+    press(page.sounds.rows["Messages"].button)
+    messages = w.session.setup.parts[-1]
+    assert (messages.name, messages.source) == ("Messages", "program")
+    order = [p.id for p in w.session.setup.parts]
+    wait(lambda: w.running.part_peaks[order.index(messages.id)].max() > 0.1, 10)
+    wait(lambda: w.running.part_peaks[order.index("song")].max() > 0.1, 10)
+    assert w.running.link.get(Head.GENERATION) == started, "nothing was started anew"
+    links = desktop.ask("pw-link", "-l").stdout
+    assert "box:playback_FL\n  |<- brucke.engine" in links
+    assert "|<- Messages" not in links.split("box:playback_FL")[1].split("box:")[0], "heard through us only"
+    press(page.how.how.buttons["direct"])
+    wait(lambda: straight_to_the_box(desktop, "Messages"), 10)
+    wait(lambda: w.running.part_peaks[order.index(messages.id)].max() > 0.1, 10)
+    w.do("undo")
+    wait(lambda: not straight_to_the_box(desktop, "Messages"), 10)
+    row = page.listens.rows["lounge"]
+    wait(lambda: row.what.text() == "Call program has chosen it", 10)
+    assert row.state.text() == "closed"
+    assert row.more.text() == "it hears Song, Voice, Messages"
+    key(w, Qt.Key.Key_F9)
+    assert row.state.text() == "open"
+    for one in (*playing, listening):
+        one.kill()
+
+
+def straight_to_the_box(desktop, program):
+    box = desktop.ask("pw-link", "-l", "-i").stdout.split("box:playback_FL")[1].split("\nbox:")[0]
+    return program in box
+
+
+def test_what_a_mixer_or_a_program_does_to_our_microphone_is_named_at_once(here, desktop):
+    w = here
+    w.do("gather")
+    card = w.gather.mistake
+    wait(lambda: "brucke.lounge" in desktop.names("sources"), 10)
+    desktop.ask("pactl", "set-source-mute", "brucke.lounge", "1")
+    wait(lambda: card.isVisible() and "muted in the desktop's mixer" in card.what.text(), 10)
+    press(card.button)
+    wait(lambda: not card.isVisible(), 10)
+    assert "Mute: no" in desktop.ask("pactl", "list", "sources").stdout.split("brucke.lounge")[1].split("Source #")[0]
+    desktop.ask("pactl", "set-source-volume", "brucke.lounge", "50%")
+    wait(lambda: card.isVisible() and "turns Lounge call's microphone down" in card.what.text(), 10)
+    press(card.button)
+    wait(lambda: not card.isVisible(), 10)
+    wish = ("--client-name=Call program", "--property=filter.want=echo-cancel", "-d", "brucke.lounge")
+    listening = desktop.run("parec", *wish, stdout=subprocess.DEVNULL)
+    wait(lambda: card.what.text() == "Call program asks the desktop to remove echo from Lounge call.", 10)
+    assert "a wish, no proof" in card.why.text()
+    assert not card.button.isVisible(), "only that program can stop asking"
+    listening.kill()
+
+
+def test_a_server_that_ends_five_times_in_a_take_is_back_each_time_and_the_take_says_so(here, desktop):
+    w = here
+    w.running.start()
+    wait(lambda: w.running.state == "running" and w.desktop.linked, 60)
+    key(w, Qt.Key.Key_R)
+    wait(lambda: w.taking.recording.state == "recording", 10)
+    for _ in range(5):
+        pause(0.7)
+        desktop.stop()
+        wait(lambda: "browser" in w.session.facts.missing, 5)
+        assert w.strip.hears_text().endswith("Lounge call hears nothing: the sound server is gone")
+        desktop.start()
+        began = time.monotonic()
+        wait(lambda: not w.session.facts.missing and w.desktop.state == "up" and w.desktop.linked, 5)
+        assert time.monotonic() - began < 2.0
+    pause(0.5)
+    key(w, Qt.Key.Key_R)
+    wait(lambda: w.taking.state == "idle", 20)
+    _folder, take = w.taking.takes[-1]
+    said = [m for m in take.missing if m.startswith("Browser was not there")]
+    assert len(said) == 5, take.missing

@@ -18,10 +18,10 @@ from brucke.ui.kit.meter import HOLD_FRAMES, Ballistics, meter_geometry
 from brucke.ui.kit.table import PlainTable
 from brucke.ui.paint.ruler import level_share, marks, round_step
 from brucke.ui.shell.notice import Notice
-from brucke.ui.shell.strip import clock_text
 from brucke.ui.theme.fonts import first_fitting, width, wrap
 from brucke.ui.theme.theme import Theme
 from brucke.ui.theme.tokens import LIGHT, NIGHT, SCALES, mixed
+from brucke.words.timing import clock_text
 
 
 @given(span=st.floats(0.01, 1e5), most=st.integers(1, 40))

@@ -133,18 +133,3 @@ def in_their_order(there: tuple[Program, ...], setup: Setup, before: tuple[str, 
         return first, place.get(p.name, len(before)), p.name
 
     return tuple(p.name for p in sorted(there, key=rank))
-
-
-def first_ones(order: tuple[str, ...], there: tuple[Program, ...], setup: Setup, most: int) -> tuple[str, ...]:
-    """Those that stand there without a press: all that are parts or sound, and what fits beside them."""
-    known = {p.name: p for p in there}
-    must = {n for n in order if part_of(setup, n) is not None or (n in known and known[n].sounds)}
-    room = max(most - len(must), 0)
-    shown, spare = [], 0
-    for name in order:
-        if name in must:
-            shown.append(name)
-        elif spare < room:
-            shown.append(name)
-            spare += 1
-    return tuple(shown[: max(most, len(must))])

@@ -18,6 +18,8 @@ from ..engine.processes.link import EngineLink
 from ..ports.sounds.segments import read_segments, read_track
 from ..takes.judging import judge
 from ..takes.take import Take, TakeError, far_ends_in, load_take, save_take
+from ..words.timing import clock_text
+from .absences import Absences
 from .proving import ProofRun
 from .recorder import RecorderWatch, can_write, own_folder
 from .running import LiveEngine
@@ -30,10 +32,6 @@ COLLECT_S = 10.0
 def takes_folder(session: Session) -> Path:
     safe = "".join(c if c.isalnum() else "-" for c in session.setup.name).strip("-")[:80] or "untitled"
     return user_data_path("brucke") / "takes" / safe
-
-
-def minutes_text(seconds: float) -> str:
-    return f"{int(seconds) // 60}:{int(seconds) % 60:02d}"
 
 
 class TakeRecorder(QObject):
@@ -61,6 +59,7 @@ class TakeRecorder(QObject):
         self._proof = ProofRun()
         self._proof.changed.connect(self._proof_moved)
         self._proof.ended.connect(self._proved)
+        self._absences = Absences()
         self._setup = session.setup  # of the take: with what left while it was recorded
         session.replaced.connect(self.find)
         session.changed.connect(self._follow)
@@ -117,7 +116,7 @@ class TakeRecorder(QObject):
     def record_text(self) -> str:
         """What the button that records by hand says now, wherever it stands."""
         if self.state == "recording" and not self.proof_take:
-            return f"End recording  {minutes_text(self.seconds_recorded)}"
+            return f"End recording  {clock_text(self.seconds_recorded)}"
         return "Record"
 
     @property
@@ -177,6 +176,7 @@ class TakeRecorder(QObject):
             link.tell_world("play")
         self._begin_in_folder()
         self._begin, self.share = time.monotonic(), 0.0
+        self._absences = Absences()
         session.recording = True
         self._set("recording")
 
@@ -258,6 +258,7 @@ class TakeRecorder(QObject):
             self._collect()
 
     def _watch(self) -> None:
+        self._absences.see(self.session.setup, self.session.facts.missing, self.seconds_recorded)
         if self.recording.moved_to is not None:
             self._move(self.recording.moved_to)
         elif self.running.link is None or self.recording.state == "done":
@@ -291,7 +292,7 @@ class TakeRecorder(QObject):
             self._given = self._given or message["do"] == "given"
         late = time.monotonic() - self._begin > COLLECT_S
         if link is None or late or (self._given and self.recording.state == "done"):
-            missing = list(self.recording.missing)
+            missing = [*self.recording.missing, *self._absences.end(self._setup)]
             if late and not self._given:
                 missing.append("what the far ends got was not handed over")
             self.session.recording = False

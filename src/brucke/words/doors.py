@@ -21,6 +21,10 @@ def door_text(listener: str, is_open: bool, programs: Sequence[str]) -> str:
     return _("{listener} is {state}, {chosen}").format(listener=listener, state=state, chosen=chosen_text(programs))
 
 
+def cut_off_text(listener: str) -> str:
+    return _("{listener} hears nothing: the sound server is gone").format(listener=listener)
+
+
 # The usual mistakes: what is wrong, why it matters, and what mends it with one press.
 MISTAKES = {
     "bare": (

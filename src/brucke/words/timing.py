@@ -50,6 +50,11 @@ def listener_name(setup: Setup, listener: str) -> str:
     return next((x.name for x in setup.listeners if x.id == listener), listener)
 
 
+def clock_text(seconds: float) -> str:
+    """“3:50”."""
+    return f"{int(seconds) // 60}:{int(seconds) % 60:02d}"
+
+
 def device_name(setup: Setup, device: str) -> str:
     return next((d.name for d in setup.devices if d.id == device), device)
 

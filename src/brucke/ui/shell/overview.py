@@ -7,10 +7,11 @@ from ...core.knowledge.quantities import ROUND_TRIP
 from ...desk.running import LiveEngine
 from ...desk.session import Session
 from ...desk.soundcheck import SoundcheckRun
-from ...desk.take import TakeRecorder, minutes_text
+from ...desk.take import TakeRecorder
 from ...words import timing
 from ...words.review import needs_you
 from ...words.soundcheck import count_text
+from ...words.timing import clock_text
 from ..kit.place import Place
 from .deck import Deck, DeckFacts
 
@@ -70,7 +71,7 @@ class Overview:
         air = self.session.live.on_air and running.state == "running"
         said = ["On air" if air else STATES[running.state]]
         if taking.state == "recording":
-            said.append(RECORDING[taking.recording.state].format(time=minutes_text(taking.seconds_recorded)))
+            said.append(RECORDING[taking.recording.state].format(time=clock_text(taking.seconds_recorded)))
         if running.simulated and running.state != "stopped":
             said.append("simulated")
         return ", ".join(said)

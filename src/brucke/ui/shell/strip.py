@@ -16,9 +16,9 @@ from ...desk.desktop import Desktop
 from ...desk.running import LiveEngine
 from ...desk.session import Session
 from ...desk.take import TakeRecorder
-from ...engine.step.plan import open_now
+from ...engine.step.plan import has_door, open_now
 from ...words import timing
-from ...words.doors import door_text
+from ...words.doors import cut_off_text, door_text
 from ...words.shape import loudness_text
 from ..kit.button import Button
 from ..kit.flow import Flow
@@ -29,10 +29,6 @@ from .listener_card import ListenerCard
 
 SILENT_LUFS = -70.0
 LOUDNESS_EVERY = 10  # frames of the window's clock
-
-
-def clock_text(seconds: float) -> str:
-    return f"{int(seconds) // 60}:{int(seconds) % 60:02d}"
 
 
 class Strip(QWidget):
@@ -216,6 +212,7 @@ class Strip(QWidget):
         setup, live = self.session.setup, self.session.live
         if self.running.state != "running":
             return "nobody hears you: stopped"
+        cut_off = [x for x in setup.listeners if has_door(setup, x.id)] if self.desktop.state == "down" else []
         doors = [x for x in setup.listeners if x.id in self.desktop.ears]
         flows = {x.id: any(e.flows for e in self.desktop.ears[x.id]) and open_now(setup, x, live) for x in doors}
         heard = [
@@ -223,7 +220,7 @@ class Strip(QWidget):
             for x in setup.listeners
             if x.kind != "monitor"
             and (x.kind != "recorder" or self.taking.recording.state == "recording")
-            and flows.get(x.id, True)
+            and flows.get(x.id, x not in cut_off)
         ]
         said = [
             door_text(
@@ -233,7 +230,7 @@ class Strip(QWidget):
             )
             for x in doors
             if not flows[x.id]
-        ]
+        ] + [cut_off_text(timing.listener_name(setup, x.id)) for x in cut_off]
         if (text := timing.heard_text(setup, heard)) or not said:
             said = [text or "nobody hears you: nothing is routed to them, or it is muted", *said]
         return "; ".join(said)
@@ -241,7 +238,7 @@ class Strip(QWidget):
     def transport(self) -> None:
         """Position and play state; called with every frame."""
         position, length = self.running.track
-        text = f"{clock_text(max(0.0, position))} of {clock_text(length)}" if length else "stopped"
+        text = f"{timing.clock_text(max(0.0, position))} of {timing.clock_text(length)}" if length else "stopped"
         if position < 0:
             text = f"counts in, {-position:.0f} s"
         if text != self.time.text():

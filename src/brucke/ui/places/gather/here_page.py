@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from ....core.routing.hearing import heard_now
 from ....desk.desktop import Desktop
-from ....desk.programs import EVERY_S, TRACE_S, first_ones, in_their_order
+from ....desk.programs import EVERY_S, TRACE_S, in_their_order
 from ....desk.running import LiveEngine
 from ....desk.session import Session
 from ....desk.taking_over import heard_directly, part_of, with_program
@@ -24,7 +24,7 @@ from ...theme.theme import Theme
 from .here_cards import HowCard, InTimeCard, ListenerCard, copy_name, microphone_name
 from .here_rows import HereList
 
-MOST = 10  # programs that stand there without a press, beside those that sound
+MOST = 10  # programs that stand there without a press; all that are parts do
 POINTS = round(TRACE_S / EVERY_S)
 
 
@@ -78,7 +78,8 @@ class HerePage(QWidget):
         setup, there = self.session.setup, self.desktop.programs.there
         self.status.say(words.server_text(setup.rate_hz, setup.block_frames, self.running.cycle))
         order = in_their_order(there, setup, self.sounds.order, self.sounds.still)
-        self.sounds.show_keys(order, first_ones(order, there, setup, MOST))
+        parts = sum(part_of(setup, name) is not None for name in order)
+        self.sounds.show_keys(order, order[: max(MOST, parts)])
         visible = [name for name in order if not self.sounds.rows[name].isHidden()]
         self.desktop.programs.traced = tuple(visible) if self.isVisible() else ()
         for name in order:

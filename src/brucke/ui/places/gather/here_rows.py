@@ -167,7 +167,7 @@ class HereList(QWidget):
         self.empty.setVisible(not order)
         hidden = len(order) - len(shown)
         self.rest.setVisible(hidden > 0)
-        self.rest.setText(_("Only what sounds and what is a part") if self.all else _("{n} more").format(n=hidden))
+        self.rest.setText(_("Fewer") if self.all else _("{n} more").format(n=hidden))
         self.rest.updateGeometry()
 
     def _step(self, by: int) -> None:
