@@ -107,8 +107,8 @@ def where(song, heard):
 
 
 def lags_of(sound, heard, begin):
-    """By second: how much later a sound stands than it would from frame `begin` on, and a quarter of a second before."""
-    frames = np.arange(begin - RATE // 4, begin - RATE // 4 + len(heard))
+    """By second: how much later a sound stands than a quarter of a second before what began with frame `begin`."""
+    frames = np.arange(begin + RATE // 4, begin + RATE // 4 + len(heard))
     expected = np.take(sound, frames, mode="wrap")
     found = {}
     for at in range(0, len(heard) - 3 * RATE, RATE):
