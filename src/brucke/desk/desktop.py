@@ -18,7 +18,7 @@ from ..core.edits.route_edits import change_device
 from ..ports.devices.kind import DeviceError, Found
 from ..ports.devices.server.graph import Graph, devices_there, interface_ends, missing_links, wanted_links
 from ..ports.devices.server.mistakes import Mistake, mistakes
-from ..ports.devices.server.names import chosen_ends, here, taking
+from ..ports.devices.server.names import chosen_ends, here, on_this_computer, taking
 from ..ports.devices.server.wiring import SERVERS, Made, ServerWiring, made
 from .ears import Ear, Ears
 from .programs import Programs
@@ -79,7 +79,7 @@ class Desktop(QObject):
             asked, self._asked = self._asked, None
             self.there = asked.exception() is None and bool(asked.result())
             self.changed.emit()
-        wanted = any(here(d) for d in self.session.setup.devices)
+        wanted = on_this_computer(self.session.setup)
         news = bool(self._told) or self.session.setup is not self._setup or self.carried() != self._carried
         while self._told:
             self._told.popleft()()

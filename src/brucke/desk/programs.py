@@ -27,13 +27,15 @@ class Program:
 
 
 class Programs:
-    """`rules` are the outputs of ours by program; `there` all programs that could be heard, in no order."""
+    """`rules` are the outputs of ours by program; `there` all programs that could be heard, in no order; `traces` levels by
+    program, or by a microphone's node."""
 
     def __init__(self) -> None:
         self.rules: dict[str, str] = {}
         self.there: tuple[Program, ...] = ()
         self.used: set[str] = set(load_names(USED).get(USED, ()))
         self.traced: tuple[str, ...] = ()  # of which a trace is wanted
+        self.traced_nodes: tuple[str, ...] = ()  # and of which microphones, by their nodes' names
         self.traces: dict[str, deque[float]] = {}
         self._traces: dict[int, Any] = {}
         self._traced_at = 0.0
@@ -80,8 +82,10 @@ class Programs:
         """Follow those that are wanted; whether there is something new to see."""
         from ..ports.devices.server.trace import Trace  # reading the definitions takes a moment
 
-        wanted = self.traced[:MOST_TRACES]
-        ids = {n.id: n.program for n in side.graph.nodes.values() if n.media == PLAYS and n.program in wanted}
+        wanted = (*self.traced[:MOST_TRACES], *self.traced_nodes[:MOST_TRACES])
+        nodes = list(side.graph.nodes.values())
+        ids = {n.id: n.program for n in nodes if n.media == PLAYS and n.program in self.traced[:MOST_TRACES]}
+        ids |= {n.id: n.name for n in nodes if n.name in self.traced_nodes[:MOST_TRACES]}
         for gone in [i for i in self._traces if i not in ids]:
             self._traces.pop(gone).end()
         for id in ids.keys() - self._traces.keys():

@@ -3,7 +3,7 @@
 from msgspec.structs import replace
 
 from ..core.document.setup import Device, Part, Setup, Source
-from ..core.edits.listener_edits import new_device
+from ..core.edits.listener_edits import new_device, without_unused_devices
 from ..core.edits.part_edits import add_part
 from ..core.edits.route_edits import change_device, set_way
 from ..ports.devices.server.graph import direct_devices
@@ -29,6 +29,25 @@ def with_program(setup: Setup, program: str, call: str = "") -> Setup:
     if len(after.parts) == len(setup.parts):
         return setup  # there are as many as there can be
     return change_device(after, device.id, card=taking(program))
+
+
+def with_song(setup: Setup, program: str) -> Setup:
+    """What a program plays sets the beat, in place of the backing track; where there is none, as a part of its own."""
+    lead = next(
+        (p for p in setup.parts if p.kind == "lead" and setup.device(p.device).kind in ("player", "program")), None
+    )
+    if lead is None or part_of(setup, program) is not None:
+        return setup if lead is not None else with_program(setup, program)
+    if setup.device(lead.device).kind == "program":
+        return change_device(setup, lead.device, card=taking(program))
+    setup, device = new_device(setup, "program", program)
+    song = replace(
+        lead, source="program", device=device.id, channels=(0, 1), tracks=(), track=0, timebase="", beat_source=""
+    )
+    parts = tuple(song if p.id == lead.id else p for p in setup.parts)
+    after = without_unused_devices(replace(setup, parts=parts))
+    frames = {"buffer_frames": 0, "buffers": 1}
+    return change_device(after, device.id, card=taking(program), **frames)
 
 
 def _part_through(setup: Setup, device: Device, source: Source, name: str) -> Setup:

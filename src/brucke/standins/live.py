@@ -106,12 +106,17 @@ class LiveWorld:
     def _make_ready(self, file: Path, rows: Rows) -> None:
         """Aside: what another setup has that is not there yet. What cannot be read plays nothing."""
         world, options = self.world, self._options
-        with contextlib.suppress(SetupError, SoundFileError, OSError):
+        try:
             setup, _ = load(file)
-            known = {p.id for p in world.setup.parts}
-            new = replace(setup, parts=tuple(p for p in setup.parts if p.id not in known))
+        except (SetupError, OSError):
+            return  # another one was written over it meanwhile, and is on its way
+        known = {p.id for p in world.setup.parts}
+        new = replace(setup, parts=tuple(p for p in setup.parts if p.id not in known))
+        try:
             sounds = beat_sounds(new, [Path(f) for f in options.folders], KNOWN_S)
-            self._ready.append((setup, rows, world.prepare(setup, invent(setup, options.seed, options.exact), sounds)))
+        except (SoundFileError, OSError):
+            sounds = {}
+        self._ready.append((setup, rows, world.prepare(setup, invent(setup, options.seed, options.exact), sounds)))
 
     def _hand_over(self, folder: Path, complete: Callable[[], None], log: list[TrackMark]) -> None:
         complete()

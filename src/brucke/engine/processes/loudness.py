@@ -72,8 +72,10 @@ class Listening:
         s, born = self.region.shape, self.region["born"].copy()
         for i in np.flatnonzero(born != self.born):
             self.before[i], self.after[i] = PowerSteps(s.rate, 2), PowerSteps(s.rate, 2)
+            self.region.sound("chain_loudness")[i] = -np.inf
             if i >= s.parts:
                 self.meters[i - s.parts] = LoudnessMeter(s.rate, 2)
+                self.told[i - s.parts] = -np.inf
         self.born = born
 
     def _rows(self, ring: F32, frames: int, size: int) -> F32:

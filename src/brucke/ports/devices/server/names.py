@@ -1,7 +1,7 @@
 """What things of ours are called at the desktop's sound server."""
 
 from ....core.document.setup import OF_THIS_COMPUTER as SERVER
-from ....core.document.setup import Device
+from ....core.document.setup import Device, Setup
 
 GROUP = "brucke"  # all of ours are driven by one clock
 OURS = "brucke."  # how the names of our nodes begin
@@ -12,6 +12,11 @@ MOST_NAME, MOST_NODE = 150, 90
 def here(device: Device) -> bool:
     """Whether a device of a setup goes through the desktop's sound server."""
     return device.card == SERVER or device.card.startswith(f"{SERVER}/")
+
+
+def on_this_computer(setup: Setup) -> bool:
+    """Whether anything of a setup goes through it."""
+    return any(here(d) for d in setup.devices)
 
 
 def program_name(said: str) -> str:
@@ -79,6 +84,7 @@ __all__ = [
     "go_port",
     "here",
     "in_name",
+    "on_this_computer",
     "out_name",
     "program_name",
     "taken_program",

@@ -75,13 +75,17 @@ class HerePage(QWidget):
         self.desktop.programs.traced = ()  # nobody looks
 
     def refresh(self) -> None:
+        if not self.isVisible():
+            for card in self.side:
+                card.setVisible(False)
+            return
         setup, there = self.session.setup, self.desktop.programs.there
         self.status.say(words.server_text(setup.rate_hz, setup.block_frames, self.running.cycle))
         order = in_their_order(there, setup, self.sounds.order, self.sounds.still)
         parts = sum(part_of(setup, name) is not None for name in order)
         self.sounds.show_keys(order, order[: max(MOST, parts)])
         visible = [name for name in order if not self.sounds.rows[name].isHidden()]
-        self.desktop.programs.traced = tuple(visible) if self.isVisible() else ()
+        self.desktop.programs.traced = tuple(visible)
         for name in order:
             self._show_program(name)
         listeners = tuple(m.of for m in made(setup) if not m.output)
@@ -118,8 +122,6 @@ class HerePage(QWidget):
         setup = self.session.setup
         for card in self.side:
             card.setVisible(False)
-        if not self.isVisible():
-            return
         if kind == "program" and id in self.sounds.rows:
             self.how.show_program(setup, id)
             part = part_of(setup, id)

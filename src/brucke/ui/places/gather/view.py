@@ -16,6 +16,7 @@ from ....desk.documents import Documents
 from ....desk.level import LevelFinder
 from ....desk.running import LiveEngine
 from ....desk.session import Session
+from ....ports.devices.server.names import on_this_computer
 from ....words import timing
 from ....words.documents import PART_NAMES, SOURCE_WORDS
 from ....words.translation import _
@@ -27,6 +28,7 @@ from ...kit.menu import open_menu
 from ...kit.place import Place, PlaceFrame, scrolled
 from ...theme.theme import Theme
 from .device_card import DeviceCard
+from .ends_page import EndsPage
 from .here_page import HerePage
 from .mistake_card import MistakeCard
 from .model import comes_from, gather_data
@@ -54,7 +56,7 @@ class GatherView(Place):
         self.theme, self.session, self.running, self.documents = theme, session, running, documents
         self.levelling, self.desktop = levelling, desktop
         self.chosen, self._chosen_at = "", 0
-        self._wants_here = False
+        self._wanted = "parts"
         self.absent: set[str] = set()
         self.start = StartPage(theme)
         self.parts = PartsDrawing(theme)
@@ -77,7 +79,13 @@ class GatherView(Place):
         title.setText("What comes in")
         self.add = Button(theme, "Add a part", "outline", "A")
         self.here = HerePage(theme, self.session, self.running, self.desktop, self._edit_here)
-        self.page = Chips(theme, "Page", [("parts", _("parts")), ("here", _("this computer"))], self.show_page)
+        self.page = Chips(
+            theme,
+            "Page",
+            [("ends", _("the ends")), ("parts", _("parts")), ("here", _("this computer"))],
+            self.show_page,
+        )
+        self.ends = EndsPage(theme, self.session, self.running, self.desktop, self._edit_here)
         self._head = QWidget()
         head = Flow(12, self._head)
         for w in (title, self.page, self.here.status, self.add):
@@ -100,7 +108,7 @@ class GatherView(Place):
         line.addWidget(self.verdict, 1)
         line.addWidget(self.mend)
         self.mistake = MistakeCard(theme, self.desktop.mend)
-        for w in (self.mistake, self._parts_page, self.here):
+        for w in (self.mistake, self._parts_page, self.here, self.ends):
             whole.addWidget(w)
         whole.addStretch(1)
         column.addWidget(self.parts)
@@ -127,7 +135,7 @@ class GatherView(Place):
         column = QVBoxLayout(self._side)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(8)
-        for w in (self.title, self.where, *self.cards, self.device, *self.here.side):
+        for w in (self.title, self.where, *self.cards, self.device, *self.here.side, self.ends.then):
             column.addWidget(w)
         column.addStretch(1)
 
@@ -145,6 +153,7 @@ class GatherView(Place):
         self.level.anew.clicked.connect(self._count_anew)
         self.device.unplug.clicked.connect(self._unplug)
         self.here.asks.connect(self.refresh)
+        self.ends.asks.connect(self.refresh)
         self.session.changed.connect(self.refresh)
         self.desktop.changed.connect(self.refresh)
         self.session.replaced.connect(self._replaced)
@@ -180,34 +189,35 @@ class GatherView(Place):
         self.mend.setVisible(any(d.disagrees for d in data.devices))
         self.mistake.show_first(setup, self.desktop.mistakes)
         self._show_page()
+        self.ends.refresh()
         self.here.refresh()
-        if self.shows_here:
+        if self.shown != "parts":
             self._show_here_side()
         else:
             self._show_side(kind, id)
 
     @property
-    def shows_here(self) -> bool:
-        """Whether this computer is shown, and not the parts."""
-        return self._wants_here and self.desktop.state != "off"
+    def shown(self) -> str:
+        """The page that is shown: parts; ends or here only on this computer."""
+        return self._wanted if on_this_computer(self.session.setup) else "parts"
 
     def show_page(self, key: str) -> None:
-        self._wants_here = key == "here"
+        self._wanted = key
         self.refresh()
 
     def _show_page(self) -> None:
-        here = self.shows_here
-        self.page.setVisible(self.desktop.state != "off")
-        self.page.show_on("here" if here else "parts")
-        self.here.status.setVisible(here)
-        self.add.setVisible(not here)
-        self._parts_page.setVisible(not here)
-        self.here.setVisible(here)
+        shown = self.shown
+        self.page.setVisible(on_this_computer(self.session.setup))
+        self.page.show_on(shown)
+        self.here.status.setVisible(shown == "here")
+        self.add.setVisible(shown == "parts")
+        for page, key in ((self._parts_page, "parts"), (self.here, "here"), (self.ends, "ends")):
+            page.setVisible(shown == key)
 
     def _show_here_side(self) -> None:
         for card in (*self.cards, self.device):
             card.setVisible(False)
-        name, tone, where = self.here.title
+        name, tone, where = self.here.title if self.shown == "here" else ("", "ink", "")
         self.title.say(name, tone)
         self.where.say(where)
 
@@ -275,10 +285,11 @@ class GatherView(Place):
 
     def go_to(self, thing: str) -> None:
         """Show what an undo touched."""
-        self._wants_here = thing.startswith(("program/", "listener/"))
-        if self._wants_here:
+        if thing.startswith(("program/", "listener/")):
+            self._wanted = "here" if self._wanted == "parts" else self._wanted
             self.here.choose(thing)
         else:
+            self._wanted = "parts"
             self.choose(thing)
             self.refresh()
 
@@ -306,10 +317,7 @@ class GatherView(Place):
         )
 
     def enter(self) -> None:
-        if self.shows_here:
-            self.here.focus_row()
-        else:
-            self.parts.focus_row()
+        {"here": self.here, "ends": self.ends}.get(self.shown, self.parts).focus_row()
 
     def add_menu(self) -> bool:
         kinds = SOURCE_WORDS.items()
@@ -340,7 +348,9 @@ class GatherView(Place):
 
     def begin(self, template: str) -> None:
         self.documents.new(template, self.start.here)
-        self.parts.focus_row()
+        self._wanted = "ends" if self.start.here else "parts"
+        self.refresh()
+        self.enter()
         self.began.emit(template)
 
     def _one_rate(self) -> None:

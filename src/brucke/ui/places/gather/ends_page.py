@@ -1,0 +1,223 @@
+"""Gather's first page on this computer: the things at the ends, each found or one step away, and what will be heard."""
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QHideEvent, QShowEvent
+from PyQt6.QtWidgets import QGridLayout, QVBoxLayout, QWidget
+
+from ....core.document.setup import Listener, Part
+from ....core.edits.route_edits import change_device
+from ....desk.desktop import Desktop
+from ....desk.running import LiveEngine
+from ....desk.session import Session
+from ....desk.soft_tone import SoftTone
+from ....desk.taking_over import with_song
+from ....engine.step.plan import open_now
+from ....ports.devices.server.names import choosing, chosen_ends, here, taken_program
+from ....words.doors import chosen_text
+from ....words.here import choose_text
+from ....words.translation import _
+from ...kit.edit import Edit
+from ...kit.label import Words
+from ...theme.theme import Theme
+from .ends_cards import MOST, EndCard, Span, ThenCard
+from .here_cards import copy_name, microphone_name
+
+TONE = "tone"
+
+
+class EndsPage(QWidget):
+    """`asks`: show it as a whole again."""
+
+    asks = pyqtSignal()
+
+    def __init__(self, theme: Theme, session: Session, running: LiveEngine, desktop: Desktop, edit: Edit):
+        super().__init__()
+        self.session, self.running, self.desktop, self.edit = session, running, desktop, edit
+        self._tone = SoftTone(session, running)
+        self._played = self._heard_it = False  # the tone, in these headphones, since it was opened
+        self.hint = Words(theme, "body", "mute")
+        self.hint.setText(
+            _("Four things, each found or one step away. Nothing leaves this computer before you open it.")
+        )
+        self.voice = EndCard(theme, _("Your voice"), _("speak: the one that moves"), True, self._me)
+        self.phones = EndCard(theme, _("Your headphones"), _("a soft tone, left then right"), False, self._in_these)
+        self.song = EndCard(theme, _("The song"), _("play it: the one that moves"), True, self._the_song)
+        self.call = EndCard(theme, _("Their call"), "", False, self._copy)
+        self.mine, self.theirs = Span(theme, "water"), Span(theme, "part:4")
+        column, grid = QVBoxLayout(self), QGridLayout()
+        column.setContentsMargins(0, 0, 0, 0)
+        column.addWidget(self.hint)
+        for row, (left, span, right) in enumerate(
+            ((self.voice, self.mine, self.phones), (self.song, self.theirs, self.call))
+        ):
+            grid.addWidget(left, row, 0)
+            grid.addWidget(span, row, 1, Qt.AlignmentFlag.AlignVCenter)
+            grid.addWidget(right, row, 2)
+        for at, stretch in enumerate((5, 4, 5)):
+            grid.setColumnStretch(at, stretch)
+        grid.setSpacing(12)
+        column.addLayout(grid)
+        self.then = ThenCard(theme)
+        self.then.hide()
+        desktop.traced.connect(self._traced)
+        session.replaced.connect(self._replaced)
+
+    def _replaced(self) -> None:
+        self._played = self._heard_it = False
+
+    # What stands at the ends
+
+    @property
+    def _voice(self) -> Part | None:
+        setup = self.session.setup
+        return next((p for p in setup.parts if p.source == "microphone" and here(setup.device(p.device))), None)
+
+    @property
+    def _phones(self) -> Listener | None:
+        setup = self.session.setup
+        return next((x for x in setup.listeners if x.kind == "monitor" and here(setup.device(x.device))), None)
+
+    @property
+    def _call(self) -> Listener | None:
+        setup = self.session.setup
+        return next((x for x in setup.listeners if microphone_name(setup, x.id)), None)
+
+    def showEvent(self, e: QShowEvent | None) -> None:
+        super().showEvent(e)
+        self.asks.emit()
+
+    def hideEvent(self, e: QHideEvent | None) -> None:
+        super().hideEvent(e)
+        self.desktop.programs.traced = self.desktop.programs.traced_nodes = ()
+
+    def focus_row(self) -> None:
+        for card in (self.voice, self.song, self.phones, self.call):
+            first = next((c.button for c in card.choices if not c.isHidden()), None)
+            if first is not None:
+                first.setFocus()
+                return
+
+    def refresh(self) -> None:
+        self.then.setVisible(self.isVisible())
+        if not self.isVisible():
+            return
+        self._show_voice()
+        self._show_phones()
+        self._show_song()
+        self._show_call()
+        programs = self.desktop.programs
+        programs.traced = tuple(c.key for c in self.song.choices if c.key)
+        programs.traced_nodes = tuple(c.key for c in self.voice.choices if c.key)
+
+    def _show_voice(self) -> None:
+        part, named = self._voice, dict(self.desktop.sources)
+        self.voice.setVisible(part is not None)
+        if part is None:
+            return
+        device = self.session.setup.device(part.device)
+        chosen = chosen_ends(device)[0]
+        what = (
+            named.get(chosen, _("{name}, not there").format(name=chosen))
+            if chosen
+            else _("what the desktop has chosen")
+        )
+        self.voice.show_end(bool(named) and (not chosen or chosen in named), what, f"part:{part.colour}")
+        self.voice.offer([(k, v) for k, v in self.desktop.sources if k != chosen][:MOST], _("That is me"))
+
+    def _show_phones(self) -> None:
+        listener, named = self._phones, dict(self.desktop.sinks)
+        self.phones.setVisible(listener is not None)
+        if listener is None:
+            return
+        chosen = chosen_ends(self.session.setup.device(listener.device))[1]
+        what = (
+            named.get(chosen, _("{name}, not there").format(name=chosen))
+            if chosen
+            else _("what the desktop has chosen")
+        )
+        self.phones.show_end(self._heard_it and (not chosen or chosen in named), what, "water")
+        others = [(k, v) for k, v in self.desktop.sinks if k != chosen][: MOST - 1]
+        self.phones.offer([(TONE, _("a soft tone")), *others], _("Play here"))
+        self.phones.choices[0].button.setText(_("I hear it here") if self._played else _("Play the tone"))
+
+    def _show_song(self) -> None:
+        setup = self.session.setup
+        lead = next((p for p in setup.parts if p.kind == "lead"), None)
+        self.song.setVisible(lead is not None)
+        if lead is None:
+            return
+        program = taken_program(setup.device(lead.device))
+        track = lead.tracks[lead.track].file if lead.tracks else ""
+        what = program or track or _("nothing yet")
+        self.song.show_end(bool(program or track), what, f"part:{lead.colour}")
+        others = [(p.name, p.name) for p in self.desktop.programs.there if p.name != program]
+        self.song.offer(others[:MOST], _("That is the song"))
+
+    def _show_call(self) -> None:
+        setup, live, listener = self.session.setup, self.session.live, self._call
+        self.call.setVisible(listener is not None)
+        mine, theirs = self._will_be_heard()
+        self.mine.say(("small", _("you will hear"), "mute"), ("name", mine, "ink"))
+        if listener is None:
+            self.theirs.say(("small", _("they will hear"), "mute"), ("name", theirs, "ink"))
+            return
+        is_open = open_now(setup, listener, live)
+        self.theirs.say(
+            ("small", _("they will hear"), "mute"), ("name", theirs, "ink"),
+            ("strong", _("open") if is_open else _("closed"), "water"),
+        )  # fmt: skip
+        programs = [e.program for e in self.desktop.ears.get(listener.id, ())]
+        name = microphone_name(setup, listener.id)
+        self.call.show_end(bool(programs), chosen_text(programs) if programs else name, "part:4")
+        self.call.hint.say(choose_text(setup, listener.device, name))
+        self.call.offer([(name, "")], _("Copy the name"))
+
+    def _will_be_heard(self) -> tuple[str, str]:
+        """What I will hear, and what they will, by what is routed."""
+        setup, listener, phones = self.session.setup, self._call, self._phones
+
+        def heard(by: Listener | None) -> str:
+            on = {r.part for r in setup.routes if by is not None and r.listener == by.id and r.on}
+            names = [p.name for p in setup.parts if p.id in on and p.kind != "picture" and p.source != "count_in"]
+            return _(" and ").join(names) or _("nothing yet")
+
+        return heard(phones), heard(listener)
+
+    def _traced(self) -> None:
+        if not self.isVisible():
+            return
+        for card in (self.voice, self.song):
+            for choice in card.choices:
+                choice.trace.show_levels(tuple(self.desktop.programs.traces.get(choice.key, ())), "water")
+
+    # Saying which
+
+    def _me(self, source: str) -> None:
+        part = self._voice
+        if part is not None:
+            device = self.session.setup.device(part.device)
+            after = change_device(self.session.setup, device.id, card=choosing(source, chosen_ends(device)[1]))
+            self.edit(_("records from {name}").format(name=source), after)
+
+    def _in_these(self, sink: str) -> None:
+        """The tone, and once it was played, that it was heard; or other headphones, and the tone there."""
+        if sink == TONE and self._played:
+            self._played, self._heard_it = False, True
+            self.refresh()
+            return
+        listener = self._phones
+        if sink != TONE and listener is not None:
+            device = self.session.setup.device(listener.device)
+            after = change_device(self.session.setup, device.id, card=choosing(chosen_ends(device)[0], sink))
+            self.edit(_("plays to {name}").format(name=sink), after)
+            self._heard_it = False
+        self._tone.play()
+        self._played = self.running.state == "running"
+        self.refresh()
+
+    def _the_song(self, program: str) -> None:
+        self.edit(_("{program} is the song").format(program=program), with_song(self.session.setup, program))
+
+    def _copy(self, name: str) -> None:
+        copy_name(name)
+        self.session.noticed.emit(_("The name is copied. Choose it as the microphone in that program."), "water")
