@@ -10,6 +10,7 @@ from brucke.core.routing.captures import capture_channels
 from brucke.core.routing.rows import CAPACITIES, REST_S, Rows, Seats, rows_of
 from brucke.core.sound.processors import Compressor, NoiseRemoval
 from brucke.engine.step.block import BlockEngine
+from brucke.engine.step.door import Doors
 from brucke.engine.step.plan import Live, compile_plan, shape_of
 
 RATE, N = 48000, 128
@@ -168,3 +169,27 @@ def test_capacities_hold_what_they_promise_and_wide_parts_take_several_rows(nigh
     full = rows_of(setup_of(most, [listener(f"x{i}") for i in range(16)], {}), roomy=True)
     assert (len(full.parts.who), len(full.listeners.who)) == CAPACITIES[-1]
     assert full.following(setup_of([*most, part("one_more", 70)], [listener("x0")], {}), 1.0) is None
+
+
+def test_a_call_that_comes_is_closed_to_the_bit_from_its_first_block():
+    phones = replace(listener("phones"), kind="monitor")
+    before = replace(setup_of([part("voice", 0)], [phones], {}), devices=(CARD,))
+    call = Device(id="call", name="Call", kind="call", card="desktop")
+    late = Listener(id="late", name="Late", kind="call", device="call")
+    after = replace(before, devices=(CARD, call), listeners=(phones, late), routes=(*before.routes, Route(part="voice", listener="late")))  # fmt: skip
+    rows = rows_of(before, roomy=True)
+    shape, first = shape_of(before, rows), compile_plan(before, Live(), rows)
+    doors, later = Doors(shape, first.door), rows.following(after, 1.0)
+    row = later.order(after).listeners[1]
+    sound = np.full((shape.listeners, shape.channels, N), -0.5, np.float32)
+    closed = compile_plan(after, Live(), later).door
+    other = closed.copy()
+    other[row + 1] = 1.0  # while somebody else's opens
+    for _ in range(6):
+        assert not doors.let_out(sound, other)[row].view(np.uint32).any()
+    for _ in range(6):
+        assert not doors.let_out(sound, closed)[row].view(np.uint32).any()
+    opened = compile_plan(after, Live(on_air=True), later).door
+    heard = [doors.let_out(sound, opened)[row].copy() for _ in range(6)]
+    assert np.abs(heard[0]).max() < 0.5
+    assert (heard[-1] == -0.5).all()

@@ -4,11 +4,10 @@ import time
 from dataclasses import dataclass
 
 from ..ports.devices.server.graph import Node
-from ..ports.devices.server.mistakes import RECORDS, Level
+from ..ports.devices.server.mistakes import RECORDS, RUNNING, Level
 from ..ports.devices.server.names import ENGINE
 from ..ports.devices.server.wiring import Made
 from .kept_names import keep_names, load_names
-from .programs import RUNNING
 from .server_side import ServerSide
 
 GIVE_BACK_S = 5.0  # as long after a microphone was made

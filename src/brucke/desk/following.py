@@ -27,7 +27,8 @@ class Following:
         return self.carried.following(setup, time.monotonic()) is not None
 
     def follow(self, setup: Setup, live: Live) -> bool:
-        """False where everything has to start anew. Errors: PlanError, and all stays as it is."""
+        """False where everything has to start anew. Errors: PlanError, and all stays as it is; OSError
+        where the world outside cannot be told."""
         after = self.carried.following(setup, time.monotonic())
         if after is None:
             compile_plan(setup, live)

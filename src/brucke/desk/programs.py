@@ -6,12 +6,12 @@ from typing import Any
 
 from ..core.document.setup import Setup
 from ..ports.devices.server.graph import PLAYS, playing, rules
+from ..ports.devices.server.mistakes import RUNNING
 from ..ports.devices.server.names import OURS, program_name
 from .kept_names import keep_names, load_names
 from .server_side import ServerSide
 from .taking_over import part_of
 
-RUNNING = 3  # a node's state while sound goes through it
 TRACE_S, EVERY_S = 10.0, 0.1
 MOST_TRACES = 12
 USED = "used"

@@ -290,7 +290,7 @@ class LiveEngine(QObject):
             return
         try:
             goes_on = self._following.follow(self.session.setup, self.session.live)
-        except PlanError as e:
+        except (PlanError, OSError) as e:
             self.session.noticed.emit(f"Not carried over: {e}.", "coral")
             return
         if goes_on:

@@ -22,9 +22,11 @@ class Doors:
             if door.all():
                 return outs
             np.copyto(self._out, outs)
-            self._out[door == 0.0] = 0.0  # not by multiplying, which leaves the sign
+            self._out[door == 0.0] = 0.0  # multiplying leaves the sign
             return self._out
         before = self._now.copy()
         self._now += np.clip(door - before, -self._step, self._step)
         share = before[:, None] + (self._now - before)[:, None] * self._rise
-        return np.multiply(outs, (share * share * (3.0 - 2.0 * share))[:, None, :], out=self._out)
+        np.multiply(outs, (share * share * (3.0 - 2.0 * share))[:, None, :], out=self._out)
+        self._out[(before == 0.0) & (self._now == 0.0)] = 0.0
+        return self._out

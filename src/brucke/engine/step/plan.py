@@ -165,7 +165,7 @@ def _empty(shape: Shape, channels: int, rows: Rows) -> Plan:
         np.ones(shape.listeners, np.float32),
         *(np.zeros((shape.listeners, shape.parts), np.int32) for _ in range(3)),
         np.zeros((shape.listeners, shape.parts, SIDES, channels), np.float32),
-        np.ones(shape.listeners, np.float32),
+        np.zeros(shape.listeners, np.float32),  # where nobody sits it is closed: who comes begins so
     )  # fmt: skip
 
 

@@ -11,7 +11,7 @@ from .wiring import made
 
 RECORDS = "Stream/Input/Audio"  # what a program's stream from somewhere is called
 SOURCE = "Audio/Source"
-RUNNING = 3
+RUNNING = 3  # a node's state while sound goes through it
 ECHO, PHONE = "echo-cancel", "Communication"  # what a stream wants of the server, or is for
 AS_IT_IS = 0.99  # of full volume: what a mixer rounds is no change
 
