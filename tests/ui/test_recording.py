@@ -101,7 +101,9 @@ def test_recording_by_hand_moves_nothing_ends_by_hand_and_is_its_owners_alone(li
     harp = played(sources["harp"], take.track, len(sound), len(sources["harp"]))
     late = song_lateness(harp, np.ascontiguousarray(sound.mean(axis=1)), rate)
     assert len(late) >= 5
-    assert max(late) - min(late) < 3, "no gap and no jump: the song is equally late all the while"
+    # A tune that repeats itself may be taken for another place of it in one second; a gap or a jump would stay.
+    apart = np.abs(np.array(late) - np.median(late))
+    assert np.sum(apart >= 3) <= 1, f"no gap and no jump: the song is equally late all the while, {late}"
 
 
 @pytest.mark.parametrize("how", [signal.SIGKILL, signal.SIGSTOP], ids=["killed", "hung"])
