@@ -60,3 +60,9 @@ NEXT_TIME = _(
 NOT_KNOWN = _("What {program} itself does to the sound is not known; the path check tells.")
 EMPTY_SOUNDS = _("Nothing plays on this computer. What a program plays appears here with its first sound.")
 EMPTY_LISTENS = _("Nobody can listen here yet. A call or a stream of this computer appears here as a microphone.")
+
+
+def together_text(names: Sequence[str]) -> str:
+    """“Harp, Voice and Lounge”."""
+    some = [n for n in (", ".join(names[:-1]), *names[-1:]) if n]
+    return _(" and ").join(some) or _("nothing yet")

@@ -14,7 +14,7 @@ from ....desk.taking_over import with_song
 from ....engine.step.plan import open_now
 from ....ports.devices.server.names import choosing, chosen_ends, here, taken_program
 from ....words.doors import chosen_text
-from ....words.here import choose_text
+from ....words.here import choose_text, together_text
 from ....words.translation import _
 from ...kit.edit import Edit
 from ...kit.label import Words
@@ -179,7 +179,7 @@ class EndsPage(QWidget):
         def heard(by: Listener | None) -> str:
             on = {r.part for r in setup.routes if by is not None and r.listener == by.id and r.on}
             names = [p.name for p in setup.parts if p.id in on and p.kind != "picture" and p.source != "count_in"]
-            return _(" and ").join(names) or _("nothing yet")
+            return together_text(names)
 
         return heard(phones), heard(listener)
 
