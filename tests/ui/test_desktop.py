@@ -18,7 +18,7 @@ from brucke.ports.devices.server.names import SERVER, chosen_ends, taking
 
 from ..call.performer import Performer, in_step, known
 from ..desktop_server import Observer, setup_here, tone
-from .conftest import key, measure, new_window, pause, press, wait
+from .conftest import exact, key, measure, new_window, pause, press, wait
 
 
 @pytest.fixture
@@ -150,6 +150,7 @@ def test_who_had_chosen_a_microphone_has_it_again_when_it_is_made_anew_or_brucke
     again.close()
 
 
+@exact
 def test_measured_and_aligned_voice_and_song_leave_in_one_frame(at_the_microphone, desktop):
     """The main job on a desktop, held against an observer that knows nothing of us. The headphones lie at the microphone, and
     whoever sings sings the very moment it is heard: the voice is what the headphones give."""
@@ -168,7 +169,9 @@ def test_measured_and_aligned_voice_and_song_leave_in_one_frame(at_the_microphon
     pause(0.3)
     after = Observer(desktop, *ends).lags("brucke.lounge:capture_FL")
     assert list(after) == [round_trip], "in one frame"
-    assert after[round_trip] == pytest.approx(sum(found.values()), abs=0.05)
+    assert after[round_trip] == pytest.approx(sum(found.values()), rel=0.1), (
+        "both are in it, but for blocks that were lost"
+    )
     w.close()
 
 
@@ -301,6 +304,7 @@ class Hands:
         self.count += len(presses)
 
 
+@exact
 def test_sing_along_to_what_a_program_plays_from_the_first_start(app, qtbot, desktop, data_home, monkeypatch, tmp_path):
     """Measured, aligned, and proven in what a recorder on the made microphone got. The singer sings to what the headphones
     give, and knows of nothing else."""
