@@ -1,5 +1,5 @@
-"""How many ports the engine's node has: a port that comes to a node while it plays ends the server (0.3.65), so there are
-some before anybody needs them."""
+"""How many ports the engine's node has: some before anybody needs them, so that none has to come to a node that plays. The
+server (0.3.65) has ended while one did; whether the port alone was why is not known, see `docs/method.md`."""
 
 from typing import Protocol
 
