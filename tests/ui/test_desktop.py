@@ -306,7 +306,9 @@ class Hands:
 
 
 @exact
-def test_sing_along_to_what_a_program_plays_from_the_first_start(app, qtbot, desktop, data_home, monkeypatch, tmp_path):
+def test_sing_along_to_what_a_program_plays_from_the_first_start(
+    app, qtbot, desktop, data_home, monkeypatch, tmp_path, request
+):
     """Measured, aligned, and proven in what a recorder on the made microphone got. The singer sings to what the headphones
     give, and knows of nothing else."""
     w = new_window(data_home, monkeypatch)
@@ -334,6 +336,7 @@ def test_sing_along_to_what_a_program_plays_from_the_first_start(app, qtbot, des
     desktop.ask("pw-link", "-d", "box:monitor_FL", "room:input_FL")
     hands.key(Qt.Key.Key_E, Qt.KeyboardModifier.ShiftModifier)
     singer = Performer(desktop, tmp_path, song, voice, [], "box:monitor_FL", "room:input_FL")
+    request.addfinalizer(singer.end)
     wait(lambda: singer.lag is not None, 20)
     hands.elsewhere("its menu of microphones", "Brucke · Call")
     hands.key(Qt.Key.Key_F9)
