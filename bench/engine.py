@@ -45,19 +45,19 @@ def plan_of(parts: int, listeners: int, longest: int, room: tuple[int, int] | No
     return shape, plan
 
 
+BY_PARTS = ("tenants", "part_source", "trim", "codes", "params", "noise")
+BY_BOTH = ("delay", "source", "past", "gain")
+
+
 def _within(shape: Shape, plan: Plan, parts: int, listeners: int) -> tuple[Shape, Plan]:
     """The same in the first rows of a larger engine."""
-    larger = {shape.parts: parts, shape.listeners: listeners}
     arrays = {}
-    for field in fields(Plan):
-        array = getattr(plan, field.name)
-        wide = np.full(
-            [larger.get(k, k) for k in array.shape[:2]] + list(array.shape[2:]),
-            -(field.name == "part_source"),
-            array.dtype,
-        )
+    for name in (f.name for f in fields(Plan)):
+        array = getattr(plan, name)
+        rows = (listeners, parts) if name in BY_BOTH else (parts if name in BY_PARTS else listeners,)
+        wide = np.full((*rows, *array.shape[len(rows) :]), -1 if name == "part_source" else 0, array.dtype)
         wide[tuple(slice(0, k) for k in array.shape)] = array
-        arrays[field.name] = wide
+        arrays[name] = wide
     return replace(shape, captures=2 * parts, parts=parts, listeners=listeners), Plan(**arrays)
 
 

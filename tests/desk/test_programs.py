@@ -1,10 +1,21 @@
 """In which order programs stand, and what one press makes of them."""
 
+import dataclasses
+from types import SimpleNamespace
+
 from msgspec.structs import replace
 
+from brucke.core.document.templates import TEMPLATES
+from brucke.core.edits.route_edits import put_on_this_computer
+from brucke.core.timing.arrivals import RouteTiming
+from brucke.core.timing.paths import Stage
+from brucke.core.timing.quantity import Quantity
 from brucke.desk.programs import Program, in_their_order
-from brucke.desk.taking_over import directly, heard_directly, part_of, with_program, without_program
+from brucke.desk.soft_tone import SoftTone
+from brucke.desk.taking_over import directly, heard_directly, lead_of, part_of, with_program, with_song, without_program
+from brucke.engine.step.plan import Live
 from brucke.ports.devices.server.names import taken_program, taking
+from brucke.words.here import route_evidence_text
 
 from ..desktop_server import setup_here
 
@@ -47,3 +58,40 @@ def test_a_program_becomes_a_part_of_its_own_or_what_waited_for_one_or_a_far_end
     assert left.part(part.id) == part, "the part stays and waits"
     assert taken_program(left.device(part.device)) == ""
     assert replace(setup.device("browser"), card=taking("")) == setup_here().device("browser")
+
+
+def test_the_song_takes_the_place_of_the_backing_track_or_of_what_the_leads_device_played():
+    templates = {t.code: put_on_this_computer(t.make()) for t in TEMPLATES}
+    sung = with_song(templates["sing"], "Web browser")
+    lead = lead_of(sung)
+    assert (lead.id, lead.source, lead.tracks) == ("music", "program", ())
+    assert taken_program(sung.device(lead.device)) == "Web browser"
+    assert not [d for d in sung.devices if d.kind == "player"], "nobody plays from a file any more"
+    assert sung.part("voice").follows == "music"
+    mixed = with_song(templates["workstation"], "Workstation")
+    assert taken_program(mixed.device(lead_of(mixed).device)) == "Workstation"
+    assert len(mixed.parts) == len(templates["workstation"].parts), "it is the lead, and no part more"
+    at_the_desk = replace(setup_here(), parts=(replace(setup_here().part("voice"), kind="lead"),))
+    assert len(with_song(at_the_desk, "Web browser").parts) == 2, "an interface is no program"
+
+
+def test_a_way_is_known_no_better_than_its_worst_converter():
+    stage = Stage("capture", Quantity(0.001), "measured", "")
+    route = RouteTiming("p", "lead", "p", Quantity(0.0), (stage,), Quantity(0.0), 0, 0, None)
+    assert route_evidence_text(route) == "measured"
+    half = dataclasses.replace(route, stages=(stage, dataclasses.replace(stage, code="output", evidence="calculated")))
+    assert route_evidence_text(half) == "calculated"
+    assert route_evidence_text(dataclasses.replace(route, stages=())) == "calculated", "of nothing measured nothing is"
+
+
+def test_a_soft_tone_that_cannot_sound_is_not_called_heard():
+    said, session = [], SimpleNamespace(setup=setup_here(), live=Live())
+    session.noticed = SimpleNamespace(emit=lambda text, _tone: said.append(text))
+    running = SimpleNamespace(link=SimpleNamespace(listen_back=lambda *_: None), state="running")
+    tone = SoftTone(session, running)
+    assert tone.play()
+    session.live = Live(on_air=True)
+    assert not tone.play()
+    session.live, running.state = Live(), "restarting"
+    assert not tone.play()
+    assert said == ["On air, no tone is played.", "Start first (F5): the headphones are off."]

@@ -2,6 +2,7 @@
 
 import numpy as np
 import pytest
+from bench.engine import plan_of
 from msgspec.structs import replace
 from scipy.signal import butter, sosfilt
 
@@ -193,3 +194,19 @@ def test_a_call_that_comes_is_closed_to_the_bit_from_its_first_block():
     heard = [doors.let_out(sound, opened)[row].copy() for _ in range(6)]
     assert np.abs(heard[0]).max() < 0.5
     assert (heard[-1] == -0.5).all()
+
+
+def test_free_rows_change_nothing_of_what_is_heard(rng):
+    """The bench's engine within a larger one, bit for bit."""
+    sound = (0.3 * rng.standard_normal((8, 40 * N))).astype(np.float32)
+    heard = []
+    for room in (None, (64, 16)):
+        shape, plan = plan_of(8, 4, 3000, room)
+        engine = BlockEngine(shape, plan)
+        ins = np.zeros((shape.captures, 40 * N), np.float32)
+        ins[:8] = sound
+        blocks = [np.ascontiguousarray(ins[:, b * N : (b + 1) * N]) for b in range(40)]
+        heard.append(np.concatenate([engine.step(b)[:4].copy() for b in blocks], axis=2))
+        engine.levels()
+    assert np.abs(heard[0]).max() > 0.01
+    assert np.array_equal(*heard)

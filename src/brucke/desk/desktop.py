@@ -49,7 +49,10 @@ class Desktop(QObject):
         self.programs, self._ears = Programs(), Ears()
         self._side: ServerSide | None = None
         self._absent: set[str] = set()
-        self._ends: dict[str, tuple[str, str]] = {}  # of interfaces: what they record from and play to
+        self.ends: dict[
+            str, tuple[str, str]
+        ] = {}  # of interfaces: what they record from and play to, “” what is not there
+        self._ends_before: dict[str, tuple[str, str]] = {}
         self._pool = ThreadPoolExecutor(1)
         self._asked: Future[list[Found]] | None = None
         self._told: deque[Callable[[], None]] = deque()  # by the library's thread, done in ours
@@ -114,7 +117,7 @@ class Desktop(QObject):
         side.forget(set(side.graph.nodes) | set(side.graph.metadata))
         self._see_devices(side)
         self.mistakes = mistakes(side.graph, side.setup, self._ears.levels, side.states)
-        shown = (self.ears, self.mistakes, self.programs.there, self.sources, self.sinks)
+        shown = (self.ears, self.mistakes, self.programs.there, self.sources, self.sinks, self.ends)
         if shown != self._shown:
             self._shown = shown
             self.changed.emit()
@@ -194,7 +197,7 @@ class Desktop(QObject):
         self._ears.end()
         self._made.clear()
         self._links.clear()
-        self.mistakes, self.sources, self.sinks = (), (), ()
+        self.mistakes, self.sources, self.sinks, self.ends = (), (), (), {}
         self._set(state)
 
     # What we make
@@ -248,8 +251,6 @@ class Desktop(QObject):
         """What there is to record from and to play to; what was chosen and is not there, or has become another."""
         graph, setup = side.graph, side.setup
         self.sources, self.sinks = devices_there(graph, False), devices_there(graph, True)
-        if time.monotonic() - self._tried < AGAIN_S:
-            return  # it still tells what there is
         absent, ends = set(), {}
         for d in setup.devices:
             if not here(d) or d.kind != "interface":
@@ -257,12 +258,15 @@ class Desktop(QObject):
             absent |= {name for name in chosen_ends(d) if name and graph.node(name) is None}
             source, sink = interface_ends(graph, d)
             ends[d.id] = source.description if source else "", sink.description if sink else ""
+        self.ends = ends
+        if time.monotonic() - self._tried < AGAIN_S:
+            return  # it still tells what there is
         for name in sorted(absent - self._absent):
             self.session.noticed.emit(f"{name} is not there. It is silent and joins by itself.", "coral")
         self._absent = absent
         for id, now in ends.items():
-            self._see_ends(id, self._ends.get(id, now), now)
-        self._ends = ends
+            self._see_ends(id, self._ends_before.get(id, now), now)
+        self._ends_before = ends
 
     def _see_ends(self, device: str, before: tuple[str, str], now: tuple[str, str]) -> None:
         """A default device that changed by itself: another way in or out takes another time."""

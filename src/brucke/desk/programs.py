@@ -79,7 +79,7 @@ class Programs:
             keep_names(USED, {USED: self.used})
 
     def trace(self, side: ServerSide, now: float) -> bool:
-        """Follow those that are wanted; whether there is something new to see."""
+        """Follow those that are wanted; whether it was time for another look."""
         from ..ports.devices.server.trace import Trace  # reading the definitions takes a moment
 
         wanted = (*self.traced[:MOST_TRACES], *self.traced_nodes[:MOST_TRACES])
@@ -99,7 +99,7 @@ class Programs:
             line.append(max((h for h in heard if h is not None), default=0.0))
         for gone_program in self.traces.keys() - set(wanted):
             del self.traces[gone_program]
-        return bool(wanted)
+        return True
 
     def trace_links(self, side: ServerSide) -> set[tuple[int, int]]:
         """(from, to) of what the traces listen to."""

@@ -23,8 +23,8 @@ class SoftTone:
     def __init__(self, session: Session, running: LiveEngine):
         self.session, self.running = session, running
 
-    def play(self) -> None:
-        """Said where it cannot be heard."""
+    def play(self) -> bool:
+        """Whether it sounds; said where it cannot."""
         session, link = self.session, self.running.link
         monitor = next((i for i, x in enumerate(session.setup.listeners) if x.kind == "monitor"), None)
         if session.live.on_air:
@@ -33,3 +33,5 @@ class SoftTone:
             session.noticed.emit("Start first (F5): the headphones are off.", "amber")
         elif monitor is not None:
             link.listen_back(monitor, soft_tone(session.setup.rate_hz))
+            return True
+        return False

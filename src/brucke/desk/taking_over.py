@@ -31,14 +31,19 @@ def with_program(setup: Setup, program: str, call: str = "") -> Setup:
     return change_device(after, device.id, card=taking(program))
 
 
+def lead_of(setup: Setup) -> Part | None:
+    """The part that sets the beat."""
+    return next((p for p in setup.parts if p.kind == "lead"), None)
+
+
 def with_song(setup: Setup, program: str) -> Setup:
-    """What a program plays sets the beat, in place of the backing track; where there is none, as a part of its own."""
-    lead = next(
-        (p for p in setup.parts if p.kind == "lead" and setup.device(p.device).kind in ("player", "program")), None
-    )
-    if lead is None or part_of(setup, program) is not None:
-        return setup if lead is not None else with_program(setup, program)
-    if setup.device(lead.device).kind == "program":
+    """What a program plays sets the beat: in place of the backing track, or of what the lead's device played before; where
+    nothing sets it, as a part of its own."""
+    lead = lead_of(setup)
+    kind = setup.device(lead.device).kind if lead is not None else "interface"
+    if lead is None or kind == "interface":
+        return with_program(setup, program)
+    if kind != "player":
         return change_device(setup, lead.device, card=taking(program))
     setup, device = new_device(setup, "program", program)
     song = replace(
@@ -46,8 +51,7 @@ def with_song(setup: Setup, program: str) -> Setup:
     )
     parts = tuple(song if p.id == lead.id else p for p in setup.parts)
     after = without_unused_devices(replace(setup, parts=parts))
-    frames = {"buffer_frames": 0, "buffers": 1}
-    return change_device(after, device.id, card=taking(program), **frames)
+    return change_device(after, device.id, card=taking(program), buffer_frames=0, buffers=1)
 
 
 def _part_through(setup: Setup, device: Device, source: Source, name: str) -> Setup:

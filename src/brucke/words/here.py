@@ -3,7 +3,8 @@
 from collections.abc import Sequence
 
 from ..core.document.setup import Part, Setup
-from .timing import device_name
+from ..core.timing.arrivals import RouteTiming
+from .timing import day_text, device_name
 from .translation import _
 
 
@@ -47,6 +48,14 @@ def choose_text(setup: Setup, device: str, name: str) -> str:
     )
 
 
+def route_evidence_text(route: RouteTiming) -> str:
+    """How a whole way is known: no better than its worst converter."""
+    if route.as_of:
+        return _("as measured on {day}").format(day=day_text(route.as_of))
+    said = {s.evidence for s in route.stages}
+    return _("measured") if route.measured and "measured" in said else _("calculated")
+
+
 HOW = (_("taken over"), _("also directly"))
 HOW_TEXT = {
     False: _("You hear it through Brucke only, so that others can get it later than you."),
@@ -57,7 +66,7 @@ HOW_TEXT = {
 NEXT_TIME = _(
     "What {program} plays becomes this part by itself, also after a restart. When Brucke ends it goes back to where it was."
 )
-NOT_KNOWN = _("What {program} itself does to the sound is not known; the path check tells.")
+NOT_KNOWN = _("What {program} itself does to the sound is not known.")
 EMPTY_SOUNDS = _("Nothing plays on this computer. What a program plays appears here with its first sound.")
 EMPTY_LISTENS = _("Nobody can listen here yet. A call or a stream of this computer appears here as a microphone.")
 

@@ -4,7 +4,6 @@ from collections.abc import Callable
 from concurrent.futures import Future, ThreadPoolExecutor
 
 from PyQt6.QtCore import QTimer
-from PyQt6.QtWidgets import QApplication
 
 from ....core.document.setup import Device, Setup
 from ....core.edits.route_edits import change_device, let_lead
@@ -13,6 +12,7 @@ from ....ports.devices.kind import DeviceError, Found
 from ....ports.devices.opening import found_devices
 from ....ports.devices.server.names import SERVER, choosing, chosen_ends, here, taken_program, taking
 from ....ports.devices.server.wiring import made
+from ....words.here import choose_text
 from ....words.translation import _
 from ...kit.button import Button
 from ...kit.card import Card
@@ -21,6 +21,7 @@ from ...kit.edit import Edit
 from ...kit.flow import Flow
 from ...kit.label import Words
 from ...theme.theme import Theme
+from .here_cards import copy_name, microphone_name
 
 LOOK = _("Look for what there is here")
 CARD_NAMES = {SERVER: _("this computer")}
@@ -62,7 +63,7 @@ class DeviceCard(Card):
             self._ends += [label, chips]
         self.to_choose = Words(theme, "small", "mute")
         self.copy = Button(theme, _("Copy the name"), "outline")
-        self.copy.clicked.connect(self._copy)
+        self.copy.clicked.connect(lambda: copy_name(self._name))
         self._name = ""
         self._pool = ThreadPoolExecutor(1)
         self._asked: Future[list[Found]] | None = None
@@ -175,17 +176,11 @@ class DeviceCard(Card):
 
     def _offer_microphone(self) -> None:
         """What whoever listens here chooses in their own program."""
-        listeners = {x.id for x in self.setup.listeners if x.device == self.device.id}
-        self._name = next((m.shown for m in made(self.setup) if not m.output and m.of in listeners), "")
-        text = _("In {program} choose the microphone “{name}”, and switch its echo removal off.")
-        self.to_choose.say(text.format(program=self.device.name, name=self._name) if self._name else "")
+        names = (microphone_name(self.setup, x.id) for x in self.setup.listeners if x.device == self.device.id)
+        self._name = next((n for n in names if n), "")
+        self.to_choose.say(choose_text(self.setup, self.device.id, self._name) if self._name else "")
         self.to_choose.setVisible(bool(self._name))
         self.copy.setVisible(bool(self._name))
-
-    def _copy(self) -> None:
-        clipboard = QApplication.clipboard()
-        if clipboard is not None:
-            clipboard.setText(self._name)
 
     def _offer_programs(self, playing: tuple[str, ...]) -> None:
         """What a program plays can come here without its choosing."""

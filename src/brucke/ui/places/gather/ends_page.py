@@ -10,7 +10,7 @@ from ....desk.desktop import Desktop
 from ....desk.running import LiveEngine
 from ....desk.session import Session
 from ....desk.soft_tone import SoftTone
-from ....desk.taking_over import with_song
+from ....desk.taking_over import lead_of, part_of, with_song
 from ....engine.step.plan import open_now
 from ....ports.devices.server.names import choosing, chosen_ends, here, taken_program
 from ....words.doors import chosen_text
@@ -110,47 +110,42 @@ class EndsPage(QWidget):
         programs.traced_nodes = tuple(c.key for c in self.voice.choices if c.key)
 
     def _show_voice(self) -> None:
-        part, named = self._voice, dict(self.desktop.sources)
+        part = self._voice
         self.voice.setVisible(part is not None)
         if part is None:
             return
-        device = self.session.setup.device(part.device)
-        chosen = chosen_ends(device)[0]
-        what = (
-            named.get(chosen, _("{name}, not there").format(name=chosen))
-            if chosen
-            else _("what the desktop has chosen")
-        )
-        self.voice.show_end(bool(named) and (not chosen or chosen in named), what, f"part:{part.colour}")
+        chosen, there = self._end_of(part.device, 0)
+        self.voice.show_end(bool(there), there or _gone(chosen), f"part:{part.colour}")
         self.voice.offer([(k, v) for k, v in self.desktop.sources if k != chosen][:MOST], _("That is me"))
 
     def _show_phones(self) -> None:
-        listener, named = self._phones, dict(self.desktop.sinks)
+        listener = self._phones
         self.phones.setVisible(listener is not None)
         if listener is None:
             return
-        chosen = chosen_ends(self.session.setup.device(listener.device))[1]
-        what = (
-            named.get(chosen, _("{name}, not there").format(name=chosen))
-            if chosen
-            else _("what the desktop has chosen")
-        )
-        self.phones.show_end(self._heard_it and (not chosen or chosen in named), what, "water")
+        chosen, there = self._end_of(listener.device, 1)
+        self.phones.show_end(self._heard_it and bool(there), there or _gone(chosen), "water")
         others = [(k, v) for k, v in self.desktop.sinks if k != chosen][: MOST - 1]
         self.phones.offer([(TONE, _("a soft tone")), *others], _("Play here"))
         self.phones.choices[0].button.setText(_("I hear it here") if self._played else _("Play the tone"))
 
+    def _end_of(self, device: str, which: int) -> tuple[str, str]:
+        """(what was chosen by name, what it records from (0) or plays to (1) now; “” where that is not there)."""
+        chosen = chosen_ends(self.session.setup.device(device))
+        return chosen[which], self.desktop.ends.get(device, ("", ""))[which]
+
     def _show_song(self) -> None:
         setup = self.session.setup
-        lead = next((p for p in setup.parts if p.kind == "lead"), None)
+        lead = lead_of(setup)
         self.song.setVisible(lead is not None)
         if lead is None:
             return
-        program = taken_program(setup.device(lead.device))
+        device = setup.device(lead.device)
+        program = taken_program(device) if device.kind != "interface" else ""
         track = lead.tracks[lead.track].file if lead.tracks else ""
         what = program or track or _("nothing yet")
         self.song.show_end(bool(program or track), what, f"part:{lead.colour}")
-        others = [(p.name, p.name) for p in self.desktop.programs.there if p.name != program]
+        others = [(p.name, p.name) for p in self.desktop.programs.there if part_of(setup, p.name) is None]
         self.song.offer(others[:MOST], _("That is the song"))
 
     def _show_call(self) -> None:
@@ -211,8 +206,7 @@ class EndsPage(QWidget):
             after = change_device(self.session.setup, device.id, card=choosing(chosen_ends(device)[0], sink))
             self.edit(_("plays to {name}").format(name=sink), after)
             self._heard_it = False
-        self._tone.play()
-        self._played = self.running.state == "running"
+        self._played = self._tone.play()
         self.refresh()
 
     def _the_song(self, program: str) -> None:
@@ -221,3 +215,7 @@ class EndsPage(QWidget):
     def _copy(self, name: str) -> None:
         copy_name(name)
         self.session.noticed.emit(_("The name is copied. Choose it as the microphone in that program."), "water")
+
+
+def _gone(chosen: str) -> str:
+    return _("{name}, not there").format(name=chosen) if chosen else _("nothing that the desktop has chosen")

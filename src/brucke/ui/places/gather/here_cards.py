@@ -77,9 +77,7 @@ class InTimeCard(Card):
             if found.outside:
                 lines.append(_("to {listener}: past Brucke, not known").format(listener=x.name))
                 continue
-            evidence = next(
-                (said.evidence_text(s) for s in found.stages if s.evidence != "calculated"), _("calculated")
-            )
+            evidence = words.route_evidence_text(found)
             took = said.ms_text(path_latency(found.stages).value)
             lines.append(_("to {listener}: {ms}, {how}").format(listener=x.name, ms=took, how=evidence))
         self.setVisible(bool(lines))
