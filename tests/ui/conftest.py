@@ -1,6 +1,6 @@
 """A window of the Nightboat hour; with `live` it runs on the real engine and stand-ins."""
 
-import functools
+import contextlib
 import os
 import time
 from pathlib import Path
@@ -126,22 +126,18 @@ def stolen_s():
     return ticks / os.sysconf("SC_CLK_TCK")
 
 
-def exact(test):
-    """For what holds a sound to the frame while it plays: where the machine below takes more than a twentieth of the time
-    away, blocks are lost whoever plays, and what fails then is left out, and said."""
-
-    @functools.wraps(test)
-    def run(*args, **kwargs):
-        before, began = stolen_s(), time.monotonic()
-        try:
-            test(*args, **kwargs)
-        except AssertionError:
-            share = (stolen_s() - before) / (time.monotonic() - began)
-            if share > STOLEN:
-                pytest.skip(f"the machine below took {share:.0%} of the time away")
-            raise
-
-    return run
+@contextlib.contextmanager
+def exact():
+    """Around what holds a sound to the frame while it plays, and around nothing else: where the machine below takes more than
+    a twentieth of the time away, blocks are lost whoever plays, and what fails then is left out, and said."""
+    before, began = stolen_s(), time.monotonic()
+    try:
+        yield
+    except AssertionError:
+        share = (stolen_s() - before) / (time.monotonic() - began)
+        if share > STOLEN:
+            pytest.skip(f"the machine below took {share:.0%} of the time away")
+        raise
 
 
 @pytest.fixture

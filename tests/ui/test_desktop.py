@@ -116,7 +116,6 @@ def test_a_call_program_on_the_bare_microphone_is_named_and_moved_with_one_press
     listening.kill()
 
 
-@exact
 def test_another_buffer_that_somebody_asks_for_is_shown_and_wants_confirming(at_the_microphone, desktop):
     """The desktop's own settings force 1024 frames, eight blocks at a time, and back."""
     w = at_the_microphone
@@ -127,7 +126,8 @@ def test_another_buffer_that_somebody_asks_for_is_shown_and_wants_confirming(at_
     wait(lambda: w.session.timing.of("lounge").route("voice").as_of, 2)  # as measured, until it is confirmed
     w.overview.show_facts()
     assert "this computer: 1024" in str(w.deck.facts_lines())
-    assert pace(w) == pytest.approx(1.0, abs=0.1), "the sound goes on"
+    with exact():
+        assert pace(w) == pytest.approx(1.0, abs=0.1), "the sound goes on"
     desktop.ask("pw-metadata", "-n", "settings", "0", "clock.force-quantum", "0")
     wait(lambda: w.running.cycle == 0, 5)
 
@@ -151,7 +151,6 @@ def test_who_had_chosen_a_microphone_has_it_again_when_it_is_made_anew_or_brucke
     again.close()
 
 
-@exact
 def test_measured_and_aligned_voice_and_song_leave_in_one_frame(at_the_microphone, desktop):
     """The main job on a desktop, held against an observer that knows nothing of us. The headphones lie at the microphone, and
     whoever sings sings the very moment it is heard: the voice is what the headphones give."""
@@ -160,19 +159,20 @@ def test_measured_and_aligned_voice_and_song_leave_in_one_frame(at_the_microphon
     round_trip = measured_frames(w)
     key(w, Qt.Key.Key_F9)
     ends = (["brucke.in.browser:playback_FL"], ["brucke.lounge:capture_FL", "box:monitor_FL"])
-    before = Observer(desktop, *ends)
-    assert list(before.lags("box:monitor_FL")) == [0], "what we make is in the same cycle"
-    found = before.lags("brucke.lounge:capture_FL")
-    assert list(found) == [0, round_trip], "the song at once, the voice a round trip later"
-    w.go_to("align")
-    w.align.everywhere()
-    assert w.session.setup.route("song", "lounge").delay_ms == pytest.approx(round_trip / 48, abs=0.02)
-    pause(0.3)
-    after = Observer(desktop, *ends).lags("brucke.lounge:capture_FL")
-    assert list(after) == [round_trip], "in one frame"
-    assert after[round_trip] == pytest.approx(sum(found.values()), rel=0.1), (
-        "both are in it, but for blocks that were lost"
-    )
+    with exact():
+        before = Observer(desktop, *ends)
+        assert list(before.lags("box:monitor_FL")) == [0], "what we make is in the same cycle"
+        found = before.lags("brucke.lounge:capture_FL")
+        assert list(found) == [0, round_trip], "the song at once, the voice a round trip later"
+        w.go_to("align")
+        w.align.everywhere()
+        assert w.session.setup.route("song", "lounge").delay_ms == pytest.approx(round_trip / 48, abs=0.02)
+        pause(0.3)
+        after = Observer(desktop, *ends).lags("brucke.lounge:capture_FL")
+        assert list(after) == [round_trip], "in one frame"
+        assert after[round_trip] == pytest.approx(sum(found.values()), rel=0.1), (
+            "both are in it, but for blocks that were lost"
+        )
     w.close()
 
 
@@ -305,7 +305,6 @@ class Hands:
         self.count += len(presses)
 
 
-@exact
 def test_sing_along_to_what_a_program_plays_from_the_first_start(
     app, qtbot, desktop, data_home, monkeypatch, tmp_path, request
 ):
@@ -322,7 +321,8 @@ def test_sing_along_to_what_a_program_plays_from_the_first_start(
     hands.press(w.gather.start.templates["sing"])
     ends = w.gather.ends
     wait(lambda: ends.isVisible() and ends.song.choices[0].key == "Web browser", 20)
-    assert (ends.voice.state.text(), ends.song.what.text()) == ("found", "harp.flac")
+    wait(lambda: ends.voice.state.text() == "found", 5)
+    assert (ends.voice.what.text(), ends.song.what.text()) == ("room", "harp.flac")
     hands.press(ends.song.choices[0].button)
     assert (ends.song.state.text(), ends.song.what.text()) == ("found", "Web browser")
     hands.key(Qt.Key.Key_F5)
