@@ -17,6 +17,7 @@ from brucke.ui.shell.window import Window
 from brucke.ui.theme.theme import Theme
 
 STOLEN = 0.05
+PATIENCE = 3  # a wait's end only says that something hangs: what is promised in seconds is held by a line of its own
 
 
 def new_window(home, monkeypatch, setup=None):
@@ -51,7 +52,7 @@ def live(window):
 
 def wait(met, seconds):
     """Let the window live until something is so."""
-    until = time.monotonic() + seconds
+    until = time.monotonic() + PATIENCE * seconds
     while not met():
         QApplication.processEvents()
         time.sleep(0.005)

@@ -20,6 +20,7 @@ COUNT_S = 3.0  # counted down before anything sounds
 CONFIRM_DB = -24.0  # one quiet sweep
 HALF_FRAME = 0.5
 MOST_ANEW = 3  # how often what blocks were lost in is sounded anew before it is refused
+NO_LOSS = frozenset({"silence", "clipped"})  # what a lost block cannot be the reason of
 SEARCH_S = 0.4
 METHOD_WORDS = {"sweep": "sweeps", "sequence": "sequences"}
 
@@ -172,7 +173,7 @@ class Measurer(QObject):
 
     def _conclude(self, found: RoundTrip | Refusal) -> None:
         if isinstance(found, Refusal):
-            lost = self.running.dropouts - self._dropouts
+            lost = 0 if found.code in NO_LOSS else self.running.dropouts - self._dropouts
             # A stream that slipped once holds afterwards; one that wanders is refused.
             most = MOST_ANEW if lost else int(found.code == "disagree")
             if self.anew < most:
