@@ -6,6 +6,8 @@ import time
 from pathlib import Path
 
 CARD = "pulse"  # what PortAudio calls the way to the sound server
+SECOND = "far"  # and another card, with streams of its own
+ASOUNDRC = """pcm.far { type asym playback.pcm { type pulse device "quay" } capture.pcm { type pulse device "quay.monitor" } }"""
 
 
 class SoundServer:
@@ -21,6 +23,7 @@ class SoundServer:
     def start(self) -> None:
         (self.folder / "pulse").mkdir(parents=True, exist_ok=True)
         self.folder.chmod(0o700)
+        (self.folder / ".asoundrc").write_text(ASOUNDRC)
         self.process = subprocess.Popen(
             [
                 "pulseaudio", "-n", "--daemonize=no", "--exit-idle-time=-1", "--disallow-exit", "--log-target=null",

@@ -17,7 +17,7 @@ from brucke.core.measure.stimulus import stimulus
 from brucke.demo import FOLDER
 from brucke.engine.processes.link import EngineLink
 from brucke.engine.step.plan import Live, compile_plan, shape_of
-from brucke.ports.devices.opening import wiring_of
+from brucke.ports.devices.opening import wirings_of
 from brucke.rehearse.equipment import world_command
 
 from ..engine.test_live import until
@@ -44,7 +44,7 @@ def link(nightboat, sound_server, tmp_path):
     setup = change_device(nightboat, "table", card=CARD, buffers=BUFFERS)
     save(tmp_path / "hour.brucke.json", setup, Knowledge())
     world = world_command(tmp_path / "hour.brucke.json", [FOLDER], real=["table"])
-    x = EngineLink(shape_of(setup), compile_plan(setup, Live()), world, wiring_of(setup))
+    x = EngineLink(shape_of(setup), compile_plan(setup, Live()), world, wirings_of(setup))
     until(lambda: x.running and not x.missing())
     yield x
     x.close()

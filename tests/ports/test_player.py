@@ -74,7 +74,7 @@ def test_level_changes_without_a_step_and_a_new_track_starts_at_its_beginning():
 def test_cards_without_channels_with_absurd_rates_or_no_name_are_left_out():
     good = {"name": "Zwölf Kanäle – 音", "inputs": 12, "outputs": 2, "rate_hz": 48000.0, "in_s": 0.01, "out_s": 0.01}
     bad = [{**good, **change} for change in (
-        {"inputs": 0}, {"outputs": 0}, {"outputs": -1}, {"rate_hz": 0.0}, {"rate_hz": -48000.0}, {"rate_hz": 1e9},
+        {"inputs": 0, "outputs": 0}, {"outputs": -1}, {"rate_hz": 0.0}, {"rate_hz": -48000.0}, {"rate_hz": 1e9},
         {"name": ""}, {"name": " \t"},
     )]  # fmt: skip
     assert [c.name for c in parse_cards(json.dumps([*bad, good]))] == [good["name"]]

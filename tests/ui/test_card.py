@@ -1,12 +1,13 @@
 """A real sound server's device in the window: found, used, measured, lost, and joined again."""
 
 import pytest
+from msgspec.structs import replace
 
 from brucke.core.knowledge.quantities import ROUND_TRIP
 from brucke.ports.devices.kind import DeviceError
 from brucke.ui.shell.app import _use_card
 
-from ..sound_server import CARD
+from ..sound_server import CARD, SECOND
 from .conftest import measure, press, wait
 
 
@@ -61,3 +62,40 @@ def test_cards_are_looked_for_without_stopping_the_window(window, sound_server):
     w.do("start_stop")
     wait(lambda: w.notice.words.text().startswith("Not started: "), 20)
     assert w.running.state == "stopped"
+
+
+def test_headphones_at_a_card_of_their_own_are_matched_measured_and_come_and_go_alone(window, sound_server):
+    """Two cards: what one captures is heard on the other, whose clock is matched to it."""
+    w = window
+    _use_card(w.session, CARD)
+    w.running.start(play=True)
+    wait(lambda: w.running.state == "running" and not w.session.facts.missing, 60)
+    before, engine = w.session.setup, w.running.link.engine.process.pid
+    ears = replace(before.device("table"), id="ears", name="Headphone box", card=SECOND, sets_clock=False)
+    listeners = tuple(replace(x, device="ears") if x.kind == "monitor" else x for x in before.listeners)
+    w.session.edit(
+        "headphones elsewhere", replace(before, devices=(*before.devices, ears), listeners=listeners), "gather"
+    )
+    wait(lambda: "ears" in w.session.facts.matched, 40)
+    assert w.running.link.engine.process.pid == engine, "nobody else noticed"
+    w.do("gather")
+    w.gather.choose("device/ears")
+    assert w.gather.device.clock.text().startswith("Its clock is ")
+    assert "matched to that of Table interface" in w.gather.device.clock.text()
+    w.do("align")
+    keys = w.align.side.evidence.quantities.buttons
+    assert keys["round_trip:ears:table"].text() == "round trip, Headphone box to Table interface"
+    w.measuring.cable, w.measuring.repeats = True, 2
+    measure(w)
+    found = w.session.knowledge.newest(ROUND_TRIP.key("ears", "table"))
+    matching = w.session.facts.matched["ears"]
+    assert matching.out_s < found.value_s < matching.out_s + 0.4
+    route = next(r for x in w.session.timing.listeners for r in x.routes if any(s.code == "matching" for s in r.stages))
+    assert next(s for s in route.stages if s.code == "output").evidence == "measured"
+    child, _ = next(iter(w.running.link.matched.values()))
+    child.process.kill()
+    wait(lambda: next(iter(w.running.link.matched.values()))[0].alive and child.process.poll() is not None, 10)
+    wait(lambda: next(iter(w.running.link.matched.values()))[0] is not child, 10)
+    w.do("undo")
+    assert not w.running.link.matched
+    assert w.running.link.engine.process.pid == engine

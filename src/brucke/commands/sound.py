@@ -15,6 +15,7 @@ from ..core.sound.profile_file import load_profile, save_profile
 from ..core.units import gain_to_db
 from ..ports.sounds.files import F32, read_sound, write_sound
 from ..words import timing
+from ..words.shape import not_silent_text
 from .output import CannotDo, emit
 
 BLOCK = 128
@@ -77,7 +78,7 @@ def _profile(args: argparse.Namespace, sound: F32, rate: int) -> NoiseProfile:
         found = learn(Path(given).stem, silence, other)
         where = Path(given).name
     if isinstance(found, NotSilent):
-        raise CannotDo(f"{where}: the profile: {timing.not_silent_text(found.code, found.at_s, found.over_db)}")
+        raise CannotDo(f"{where}: the profile: {not_silent_text(found.code, found.at_s, found.over_db)}")
     return found
 
 

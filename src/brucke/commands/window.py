@@ -41,7 +41,7 @@ def devices(args: argparse.Namespace) -> int:
             for c in cards
         ]
     }  # fmt: skip
-    none = ["no sound card that plays and records"]
+    none = ["no sound card"]
     emit(args, result, lambda: [_device_text(c) for c in cards] or none)
     return 0
 

@@ -8,8 +8,9 @@ from msgspec.structs import replace
 from ..core.document.setup import OF_THIS_COMPUTER, Device, Part, Setup
 from ..core.edits.together import together
 from ..core.routing.captures import capture_channels
+from ..core.routing.clocks import matched
 from ..core.routing.rows import Rows, rows_of
-from ..ports.devices.opening import Wiring, wiring_of
+from ..ports.devices.opening import Wiring, Wirings, wirings_of
 
 LINGER_S = 0.2  # what has left is still carried so long, until its sound has faded out
 
@@ -21,8 +22,13 @@ class Carried:
     setup: Setup
     rows: Rows
     channels: int  # of the widest listener that has room
-    wiring: Wiring | None
-    opened: Wiring | None  # as it was when the devices were opened
+    wirings: Wirings
+    opened: Wirings  # as it was when the devices were opened
+
+    @property
+    def wiring(self) -> Wiring | None:
+        """Of the real device that leads."""
+        return self.wirings.leading
 
     def following(self, setup: Setup, now: float) -> "Carried | None":
         """To go on with another setup; None where everything has to start anew."""
@@ -38,17 +44,17 @@ class Carried:
         rows = self.rows.following(setup, now)
         if rows is None:
             return None
-        wiring = wiring_of(setup, rows.order(setup))
-        if wiring is None or self.opened is None:
-            return None if wiring is not self.opened else Carried(setup, rows, self.channels, None, None)
-        return Carried(setup, rows, self.channels, wiring, self.opened) if wiring.can_follow(self.opened) else None
+        wirings = wirings_of(setup, rows.order(setup))
+        now_leads, led = wirings.leading, self.opened.leading
+        goes_on = now_leads is led if now_leads is None or led is None else now_leads.can_follow(led)
+        return Carried(setup, rows, self.channels, wirings, self.opened) if goes_on else None
 
 
 def carried(setup: Setup, channels: int) -> Carried:
     """Of an engine that begins with it."""
     rows = rows_of(setup, roomy=True)
-    wiring = wiring_of(setup, rows.order(setup))
-    return Carried(setup, rows, channels, wiring, wiring)
+    wirings = wirings_of(setup, rows.order(setup))
+    return Carried(setup, rows, channels, wirings, wirings)
 
 
 def structure(setup: Setup) -> tuple[object, ...]:
@@ -68,7 +74,9 @@ def _as_opened(device: Device) -> Device:
 
 def _goes_on(before: Setup, after: Setup) -> bool:
     """Whether what is in both is opened as it was, and the same stand-ins lead."""
-    opened = {d.id: _as_opened(d) for d in before.devices}
+    # What has a clock of its own comes and goes without the others.
+    alone = {d.id for d in matched(before)} & {d.id for d in matched(after)}
+    opened = {d.id: _as_opened(d) for d in before.devices if d.id not in alone}
     return (
         (before.block_frames, before.rate_hz) == (after.block_frames, after.rate_hz)
         and all(opened.get(d.id, _as_opened(d)) == _as_opened(d) for d in after.devices)

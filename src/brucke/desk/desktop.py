@@ -19,6 +19,7 @@ from ..ports.devices.kind import DeviceError, Found
 from ..ports.devices.server.graph import Graph, devices_there, interface_ends, missing_links, wanted_links
 from ..ports.devices.server.mistakes import Mistake, mistakes
 from ..ports.devices.server.names import chosen_ends, here, on_this_computer, taking
+from ..ports.devices.server.which import Spoken, spoken
 from ..ports.devices.server.wiring import SERVERS, Made, ServerWiring, made
 from .ears import Ear, Ears
 from .programs import Programs
@@ -42,6 +43,7 @@ class Desktop(QObject):
         super().__init__()
         self.session = session
         self.state = "off"
+        self.spoken: Spoken = ""  # by which of its protocols it is reached
         self.there = False  # whether a server answers, whatever the setup says
         self.mistakes: tuple[Mistake, ...] = ()
         self.sources: tuple[tuple[str, str], ...] = ()  # (name, what it is called) of microphones
@@ -174,10 +176,17 @@ class Desktop(QObject):
             self._told.append(partial(side.graph.came, id, type, properties))
             self.programs.came(side, id, type, properties)
 
+        def gone(id: int) -> None:
+            self._told.append(partial(side.graph.gone, id))
+
         try:
-            side.connection = Connection(
-                "brucke", came, lambda id: self._told.append(partial(side.graph.gone, id)), lambda _why: None
-            )
+            self.spoken = spoken(anew=True)
+            if self.spoken == "older":
+                from ..ports.devices.older.connection import OlderConnection
+
+                side.connection = OlderConnection("brucke", came, gone, lambda _why: None)
+            else:
+                side.connection = Connection("brucke", came, gone, lambda _why: None)
         except DeviceError as e:
             if self.state != "down":
                 self.session.noticed.emit(f"{e}. It is looked for; what goes through it is silent.", "coral")

@@ -49,8 +49,8 @@ class Following:
     def _carry(self, after: Carried) -> None:
         """What stands behind the ports is told what came and what left."""
         before, self.carried = self.carried, after
-        if after.wiring is not None and after.wiring != before.wiring:
-            self.link.rewire(after.wiring)
+        if after.wirings != before.wirings:
+            self.link.rewire(after.wirings)
         if structure(after.setup) != structure(before.setup):
             self._written += 1
             document = self.folder / f"running-{self._written % FILES}.brucke.json"

@@ -10,6 +10,7 @@ from ..core.sound.processors import NoiseRemoval
 from ..core.units import db_to_gain
 from ..engine.processes.region import Head
 from ..words import timing
+from ..words.shape import not_silent_text
 from ..words.translation import _
 from .running import LiveEngine
 from .session import Session
@@ -84,9 +85,7 @@ class NoiseLearner(QObject):
         name = free_name(_("{part}, room").format(part=part.name), [p.name for p in setup.profiles])
         found = learner.profile(name)
         if isinstance(found, NotSilent):
-            self._end(
-                _("Not learnt: {why}.").format(why=timing.not_silent_text(found.code, found.at_s, found.over_db)), True
-            )
+            self._end(_("Not learnt: {why}.").format(why=not_silent_text(found.code, found.at_s, found.over_db)), True)
             return
         if not part.chain or not isinstance(part.chain[0], NoiseRemoval):
             self._end(_("Not learnt: its noise removal is gone."), True)

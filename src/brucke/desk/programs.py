@@ -80,6 +80,8 @@ class Programs:
 
     def trace(self, side: ServerSide, now: float) -> bool:
         """Follow those that are wanted; whether it was time for another look."""
+        if not side.connection.traces:
+            return False
         from ..ports.devices.server.trace import Trace  # reading the definitions takes a moment
 
         wanted = (*self.traced[:MOST_TRACES], *self.traced_nodes[:MOST_TRACES])

@@ -8,7 +8,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from ..core.knowledge.evidence import Measurement
 from ..core.knowledge.learned import measurement, now
-from ..core.knowledge.quantities import QUANTITIES, ROUND_TRIP, Measured, Way
+from ..core.knowledge.quantities import QUANTITIES, ROUND_TRIP, Ids, Measured, Way
 from ..core.measure.round_trip import Refusal, RoundTrip, round_trip
 from ..core.measure.stimulus import StimulusKind
 from ..engine.processes.reading import MeasureHandle
@@ -36,6 +36,7 @@ class Measurer(QObject):
         super().__init__()
         self.session, self.running = session, running
         self.quantity: Measured = ROUND_TRIP
+        self._chosen: Ids = ()
         self.kind: StimulusKind = "sweep"
         self.level_db = -18.0
         self.count_s = COUNT_S
@@ -58,13 +59,27 @@ class Measurer(QObject):
 
     @property
     def way(self) -> Way | None:
-        """What would be measured now."""
-        return self.quantity.way(self.session.setup)
+        """What would be measured now: what was chosen, else the first that was not measured yet, else that wants confirming."""
+        setup, knowledge = self.session.setup, self.session.knowledge
+        ways = list(self.quantity.ways(setup))
+        wanted = [w for w in ways if w.ids == self._chosen]
+        counting = [(w, knowledge.counting(self.quantity, setup, *w.ids)) for w in ways]
+        wanted += [w for w, m in counting if m is None]
+        wanted += [w for w, m in counting if m is not None and knowledge.unconfirmed(m)]
+        return next(iter([*wanted, *ways]), None)
 
     @property
-    def possible(self) -> tuple[Measured, ...]:
-        """The quantities that can be measured here."""
-        return tuple(q for q in QUANTITIES if q.way(self.session.setup) is not None)
+    def possible(self) -> dict[str, tuple[Measured, Way]]:
+        """What can be measured here, by its key."""
+        setup = self.session.setup
+        return {q.key(*w.ids): (q, w) for q in QUANTITIES for w in q.ways(setup)}
+
+    def choose(self, key: str) -> None:
+        """Measure this one of what is possible."""
+        if not self.busy and key in self.possible:
+            self.quantity, way = self.possible[key]
+            self._chosen = way.ids
+            self.changed.emit()
 
     @property
     def unconfirmed(self) -> Measurement | None:
@@ -96,6 +111,7 @@ class Measurer(QObject):
         elif self.running.state != "running":
             self._refuse("not_running")
         else:
+            self._chosen = self.way.ids  # it stays so until it ends
             self.message, self.failed, self.share, self.anew = "", False, 0.0, 0
             self._from = time.monotonic()
             self._set("counting")

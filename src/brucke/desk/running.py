@@ -19,10 +19,10 @@ from ..engine.processes.link import EngineLink
 from ..engine.processes.region import Head
 from ..engine.step.plan import PlanError, compile_plan, shape_of
 from ..ports.devices.kind import DeviceError
-from ..ports.devices.opening import ServerWiring, Wiring, reported_with, wiring_of
+from ..ports.devices.opening import ServerWiring, Wiring, wirings_of
 from ..rehearse.equipment import world_command
-from ..words.timing import device_name
 from .carrying import carried
+from .devices_seen import came_and_went, with_devices
 from .dropouts import Dropouts
 from .following import Following
 from .inputs import Inputs
@@ -91,14 +91,14 @@ class LiveEngine(QObject):
         except PlanError as e:
             session.noticed.emit(f"Not started: {e}.", "coral")
             return
-        card = wiring_of(session.setup)
+        real = wirings_of(session.setup)
         self._play_when_up = play
-        if card is None and (self._closing is None or self._closing.done()):
+        if real.leading is None and (self._closing is None or self._closing.done()):
             self._launch()
             return
         # A driver may take its time to answer, and what ran before to end; the window does not wait for them.
         rate = session.setup.rate_hz
-        self._ready = self._pool.submit(lambda: card.check(rate) if card is not None else None)
+        self._ready = self._pool.submit(lambda: real.check(rate))
         self._set("starting")
 
     def _look_ready(self) -> None:
@@ -123,14 +123,13 @@ class LiveEngine(QObject):
             session.noticed.emit(f"Not started: {e}.", "coral")
             self._set("stopped")
             return
-        card = first.wiring
         self._folder = tempfile.TemporaryDirectory(prefix="brucke-")
         document = Path(self._folder.name) / "running.brucke.json"
         save(document, session.setup, session.knowledge)
-        real = [d for i, d in enumerate(first.rows.devices.who) if d is not None and card and i in card.devices]
+        real = [d for i, d in enumerate(first.rows.devices.who) if d is not None and i in first.wirings.devices]
         world = world_command(document, session.folders, real=real, roomy=True)
         shape, order = shape_of(session.setup, first.rows), first.rows.order(session.setup)
-        self.link = EngineLink(shape, plan, world, card, order)
+        self.link = EngineLink(shape, plan, world, first.wirings, order)
         self._following = Following(self.link, Path(self._folder.name), first)
         self.inputs = Inputs()
         self._told = ()
@@ -147,7 +146,7 @@ class LiveEngine(QObject):
             return
         link, folder, self.link, self._folder, self._following = self.link, self._folder, None, None, None
         self._closing = self._pool.submit(_end, link, folder)
-        self.session.see(replace(self.session.facts, missing=(), looked=False))
+        self.session.see(replace(self.session.facts, missing=(), looked=False, matched={}))
         if self.session.live.on_air:
             self.set_on_air(False)
         self._set("stopped")
@@ -210,29 +209,20 @@ class LiveEngine(QObject):
 
     def _see_devices(self, link: EngineLink) -> None:
         """What they say of themselves, and which are there."""
-        setup = self.session.setup
-        if self.card is not None and self._following is not None:
-            in_s, out_s = link.get(Head.CARD_IN_US) / 1e6, link.get(Head.CARD_OUT_US) / 1e6
-            for i in self.card.devices:
-                device = self._following.carried.rows.devices.who[i]
-                if device is not None:
-                    self.session.see(reported_with(self.session.facts, device, in_s, out_s))
+        session, setup = self.session, self.session.setup
+        who = self._following.carried.rows.devices.who if self._following is not None else ()
+        leading = [id for i in (self.card.devices if self.card is not None else ()) if (id := who[i]) is not None]
+        facts, moved = with_devices(session.facts, setup, link, leading)
+        session.see(facts)
         missing = tuple(setup.devices[i].id for i in link.missing())
-        if missing != self.session.facts.missing or not self.session.facts.looked:
-            self._missing_changed(missing)
-
-    def _missing_changed(self, missing: tuple[str, ...]) -> None:
-        session = self.session
-        before = session.facts.missing
-        session.see(replace(session.facts, missing=missing, looked=True))
-        for id in missing:
-            if id not in before:
-                text = f"{device_name(session.setup, id)} is not there. It is silent and joins by itself."
-                session.noticed.emit(text, "coral")
-        for id in before:
-            if id not in missing:
-                self._doubt(REJOINED, id)
-                session.noticed.emit(f"{device_name(session.setup, id)} is back. Confirm its round trip.", "water")
+        if missing != facts.missing or not facts.looked:
+            session.see(replace(facts, missing=missing, looked=True))
+            said, back = came_and_went(setup, facts.missing, missing)
+            for text, tone in said:
+                session.noticed.emit(text, tone)
+            moved += back
+        for device in moved:
+            self._doubt(REJOINED, device)
 
     def set_absent(self, devices: set[str]) -> None:
         """Stand-in equipment unplugged and plugged in again."""
@@ -377,7 +367,8 @@ class LiveEngine(QObject):
     def dropouts(self) -> int:
         if self.link is None:
             return 0
-        return self.link.get(Head.LATE) + self.link.get(Head.MISSED) + self.link.get(Head.CARD_DROPOUTS)
+        matched = sum(m.lost for m in self.session.facts.matched.values())
+        return self.link.get(Head.LATE) + self.link.get(Head.MISSED) + self.link.get(Head.CARD_DROPOUTS) + matched
 
     @property
     def cycle(self) -> int:

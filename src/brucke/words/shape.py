@@ -84,3 +84,13 @@ def plug_in_fault_text(name: str, fault: str) -> str:
     return _("{name} {fault}. The sound goes on without it, dry and in time.").format(
         name=name, fault=PLUG_IN_FAULTS[fault]
     )  # fmt: skip
+
+
+def not_silent_text(code: str, at_s: float, over_db: float) -> str:
+    """Why no noise profile was learnt."""
+    return {
+        "too_short": _("less than 3 s of silence; stay silent for ten to fifteen"),
+        "nothing": _("nothing came in at all, not even noise; look for a cable or a mute"),
+        "changes": _("it was no steady noise, somebody sounded all the while; learn it in silence"),
+        "not_silent": _("it was not silent at {at:.1f} s ({over:.0f} dB above the rest); learn it again"),
+    }[code].format(at=at_s, over=over_db)

@@ -265,6 +265,8 @@ def stage_text(setup: Setup, s: Stage) -> str:
             return _("player")
         case "hand-over":
             return _("into {device}").format(device=device_name(setup, s.detail))
+        case "matching":
+            return _("{device}, its clock matched").format(device=device_name(setup, s.detail))
         case "way there":
             return _("way there")
         case "way back":
@@ -289,6 +291,7 @@ SHORT_STAGES = {
     "output": _("out"),
     "player": _("player"),
     "hand-over": _("into it"),
+    "matching": _("clock"),
     "way there": _("way there"),
     "way back": _("way back"),
     "camera": _("camera"),
@@ -386,13 +389,3 @@ def date_text(date: str) -> str:
     if at.date() == datetime.now(at.tzinfo).date():
         return _("today {time}").format(time=at.strftime("%H:%M"))
     return f"{at.day} {at.strftime('%B, %H:%M')}"
-
-
-def not_silent_text(code: str, at_s: float, over_db: float) -> str:
-    """Why no noise profile was learnt."""
-    return {
-        "too_short": _("less than 3 s of silence; stay silent for ten to fifteen"),
-        "nothing": _("nothing came in at all, not even noise; look for a cable or a mute"),
-        "changes": _("it was no steady noise, somebody sounded all the while; learn it in silence"),
-        "not_silent": _("it was not silent at {at:.1f} s ({over:.0f} dB above the rest); learn it again"),
-    }[code].format(at=at_s, over=over_db)

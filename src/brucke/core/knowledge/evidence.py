@@ -118,15 +118,27 @@ class Heard(msgspec.Struct, frozen=True, kw_only=True):
     bleeds_ms: tuple[float, ...] = ()
 
 
+class Matching(msgspec.Struct, frozen=True, kw_only=True):
+    """How a device with a clock of its own is matched to the one that leads: its way between converter and engine in each
+    direction, its buffers included, how fast its clock is, how far it came away from its place lately, and how many blocks were lost at it."""
+
+    in_s: float = 0.0
+    out_s: float = 0.0
+    fast_ppm: float = 0.0
+    wander_s: float = 0.0
+    lost: int = 0
+
+
 class Facts(msgspec.Struct, frozen=True, kw_only=True):
     """What is so now and no document says.
 
     `reported_s` is what equipment reports of itself by `device:out` and `device:in`; `heard` what came in
-    during `listened_s` seconds and `sums_db` the peak at every listener; `missing` the devices that are not
+    during `listened_s` seconds, `matched` what is known of devices with clocks of their own, and `sums_db` the peak at every listener; `missing` the devices that are not
     there and `looked` whether anybody looked for them; the rest is about this computer, None where it does not say.
     """
 
     reported_s: dict[str, float] = {}
+    matched: dict[str, Matching] = {}
     listened_s: float = 0.0
     heard: dict[str, Heard] = {}
     sums_db: dict[str, float] = {}

@@ -5,10 +5,11 @@ soundcheck asks for it and Align offers it by what the record says.
 """
 
 import hashlib
+import itertools
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 
-from ..document.setup import Device, Setup
+from ..document.setup import Setup
 from ..routing.captures import capture_channels
 
 Ids = tuple[str, ...]
@@ -62,29 +63,39 @@ def spoiled_keys(setup: Setup, event: str, only: str = "") -> list[str]:
     return [q.key(*ids) for q in QUANTITIES if event in q.spoiled_by for ids in q.subjects(setup) if only in ("", *ids)]
 
 
-# The round trip of an interface: out at a monitor, in at a part.
+# The round trip of an interface: out at a monitor, in at a part. Of two, where one only plays or only records: out at the first, in
+# at the second.
 
 
 def _interfaces(setup: Setup) -> Iterator[Ids]:
-    return ((d.id,) for d in setup.devices if d.kind == "interface")
+    ids = [d.id for d in setup.devices if d.kind == "interface"]
+    yield from ((id,) for id in ids)
+    yield from itertools.permutations(ids, 2)
 
 
-def _interface_depends(setup: Setup, id: str) -> tuple[object, ...]:
-    d: Device = setup.device(id)
-    buffers = (d.buffer_frames, d.buffers)
-    return (setup.rate_hz, setup.block_frames, d.id, d.rate_hz, *buffers, *([d.card] if d.card else []))
+def _interface_depends(setup: Setup, *ids: str) -> tuple[object, ...]:
+    found: list[object] = [setup.rate_hz, setup.block_frames]
+    for d in map(setup.device, ids):
+        found += [d.id, d.rate_hz, d.buffer_frames, d.buffers, *([d.card] if d.card else [])]
+    return tuple(found)
 
 
 def _interface_ways(setup: Setup) -> Iterator[Way]:
-    captures, seen = capture_channels(setup), set()
+    plays: dict[str, int] = {}  # the first monitor of each interface, and the first capture
+    records: dict[str, int] = {}
+    captures = capture_channels(setup)
     for x, listener in enumerate(setup.listeners):
-        if listener.kind != "monitor" or setup.device(listener.device).kind != "interface" or listener.device in seen:
-            continue
-        for part in setup.parts:
-            if part.device == listener.device and part.channels:
-                seen.add(listener.device)
-                yield Way((listener.device,), x, captures.index((part.device, part.channels[0])))
-                break
+        if listener.kind == "monitor" and setup.device(listener.device).kind == "interface":
+            plays.setdefault(listener.device, x)
+    for part in setup.parts:
+        if part.channels and setup.device(part.device).kind == "interface":
+            records.setdefault(part.device, captures.index((part.device, part.channels[0])))
+    both = [(d, d) for d in plays if d in records]
+    deaf = [(d, next(iter(records), "")) for d in plays if d not in records]
+    mute = [(next(iter(plays), ""), d) for d in records if d not in plays]
+    for out, into in dict.fromkeys([*both, *mute, *deaf]):
+        if out in plays and into in records:
+            yield Way((out,) if out == into else (out, into), plays[out], records[into])
 
 
 ROUND_TRIP = Measured("round_trip", _interfaces, _interface_depends, CLOCK_MOVES, _interface_ways)

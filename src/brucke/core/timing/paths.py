@@ -12,9 +12,11 @@ from ..knowledge.evidence import (
     EvidenceKind,
     Facts,
     Knowledge,
+    Matching,
     Measurement,
 )
 from ..knowledge.quantities import PICTURE, ROUND_TRIP, Measured
+from ..routing.clocks import matched, set_points
 from ..sound.processors import Processor
 from ..units import buffer_seconds, speed_of_sound
 from .delays import delay_frames
@@ -22,6 +24,8 @@ from .quantity import Quantity, total
 
 # A converter's own latency while nothing is measured: common practice, no source.
 UNMEASURED_CONVERTER_S = 1e-3
+# How far a matched device may be from its place before anybody watched it, and at least: measured, see docs/method.md.
+UNMATCHED_WANDER_S, LEAST_WANDER_S = 1e-4, 1e-5
 # How far a service's report of its own latency may be off: common practice, no source.
 REPORT_PLUS_MINUS = 0.1
 
@@ -63,23 +67,69 @@ class Situation:
         return delay_frames(self.setup, route, self.in_force) / self.setup.rate_hz
 
 
-def _interface_stage(known: Situation, device: Device, code: str, sign: float) -> Stage:
-    """Half of the round trip: its buffers, and half of what the measurement found beyond them.
+def _interface_stages(known: Situation, device: Device, code: str) -> list[Stage]:
+    """One direction of an interface: its buffers and half of what the measurement found beyond them, and what it costs to match
+    its clock.
 
     How that rest is shared between the two directions is not known; the split has a ± of its own,
     opposite in the two directions, so it vanishes from every round trip.
     """
-    buffers = buffer_seconds(device.buffer_frames, device.buffers, device.rate_hz)
-    measured = known.measured(ROUND_TRIP, device.id)
+    buffers, own = _buffers_s(known, device), _matching(known, device, code)
+    measured, other = _round_trip(known, device, code)
     if measured is None:
         reported = known.facts.reported_s.get(f"{device.id}:{'in' if code == 'capture' else 'out'}", buffers)
-        return Stage(code, Quantity(reported, {f"{code}:{device.id}": UNMEASURED_CONVERTER_S}), "calculated", device.id)
-    rest = (measured.value_s - 2 * buffers) / 2
-    terms = {
-        f"round trip:{device.id}": measured.plus_minus_s / 2,
-        f"split:{device.id}": sign * abs(rest) / 2,
-    }
-    return Stage(code, Quantity(buffers + rest, terms), known.standing(measured), device.id, measured.date)
+        terms = {f"{code}:{device.id}": UNMEASURED_CONVERTER_S}
+        return [Stage(code, Quantity(reported, terms), "calculated", device.id), *own]
+    back = "output" if code == "capture" else "capture"
+    there = buffers + sum(s.latency.value for s in own)
+    away = _buffers_s(known, other) + sum(s.latency.value for s in _matching(known, other, back))
+    trip = f"round trip:{measured.key}"
+    if other is not device and (known_back := _round_trip(known, other, back)[0]) is not measured and known_back:
+        # The other interface is known by itself: what is left is all of this one.
+        rest = total([s.latency for s in _interface_stages(known, other, back)])
+        mine = Quantity(measured.value_s, {trip: measured.plus_minus_s}) - rest
+        latency = Quantity(mine.value - there + buffers, mine.terms)
+    else:
+        rest_s = (measured.value_s - there - away) / 2
+        sign = 1.0 if code == "capture" else -1.0
+        terms = {trip: measured.plus_minus_s / 2, f"split:{measured.key}": sign * abs(rest_s) / 2}
+        latency = Quantity(buffers + rest_s, terms)
+    return [Stage(code, latency, known.standing(measured), device.id, measured.date), *own]
+
+
+def _buffers_s(known: Situation, device: Device) -> float:
+    """Of one direction; none of a device whose clock is being matched, since they are in what that costs."""
+    if device.id in known.facts.matched:
+        return 0.0
+    return buffer_seconds(device.buffer_frames, device.buffers, device.rate_hz)
+
+
+def _round_trip(known: Situation, device: Device, code: str) -> tuple[Measurement | None, Device]:
+    """What tells most of a direction of an interface: its own round trip, else the first with another; and which that is."""
+    own = known.measured(ROUND_TRIP, device.id)
+    if own is not None:
+        return own, device
+    for other in known.setup.devices:
+        if other.kind == "interface" and other.id != device.id:
+            ids = (other.id, device.id) if code == "capture" else (device.id, other.id)
+            found = known.measured(ROUND_TRIP, *ids)
+            if found is not None:
+                return found, other
+    return None, device
+
+
+def _matching(known: Situation, device: Device, code: str) -> list[Stage]:
+    """What it costs that a device has a clock of its own; nothing where it leads, or where the sound server matches it."""
+    setup = known.setup
+    if device.id not in known.facts.matched and device not in matched(setup):
+        return []
+    into, out_of = set_points(setup.block_frames, device.rate_hz, setup.block_frames, setup.rate_hz)
+    told = known.facts.matched.get(
+        device.id, Matching(in_s=into / setup.rate_hz, out_s=out_of / setup.rate_hz, wander_s=UNMATCHED_WANDER_S)
+    )  # fmt: skip
+    seconds = (told.in_s or into / setup.rate_hz) if code == "capture" else (told.out_s or out_of / setup.rate_hz)
+    latency = Quantity(seconds, {f"wander:{code}:{device.id}": max(told.wander_s, LEAST_WANDER_S)})
+    return [Stage("matching", latency, "calculated", device.id)]
 
 
 def _entered(stages: tuple[EnteredStage, ...], owner: str) -> list[Stage]:
@@ -93,9 +143,9 @@ def capture_stages(known: Situation, part: Part) -> list[Stage]:
     """From the source to the engine, for a sound."""
     device = known.setup.device(part.device)
     if device.kind == "interface":
-        return [_interface_stage(known, device, "capture", 1.0)]
-    stages = []
-    buffers = buffer_seconds(device.buffer_frames, device.buffers, device.rate_hz)
+        return _interface_stages(known, device, "capture")
+    stages = _matching(known, device, "capture")
+    buffers = _buffers_s(known, device)
     reported = known.facts.reported_s.get(f"{device.id}:in")
     if device.kind == "call" and reported is not None:
         latency = Quantity(reported, {f"way back:{device.id}": REPORT_PLUS_MINUS * reported})
@@ -120,10 +170,11 @@ def output_stages(known: Situation, listener: Listener) -> list[Stage]:
     device = known.setup.device(listener.device)
     stages = []
     if device.kind == "interface":
-        stages.append(_interface_stage(known, device, "output", -1.0))
-    elif device.buffer_frames:
-        latency = Quantity(buffer_seconds(device.buffer_frames, device.buffers, device.rate_hz))
-        stages.append(Stage("hand-over", latency, "calculated", device.id))
+        stages += _interface_stages(known, device, "output")
+    elif buffers := _buffers_s(known, device):
+        stages.append(Stage("hand-over", Quantity(buffers), "calculated", device.id))
+    if device.kind != "interface":
+        stages += _matching(known, device, "output")
     if device.kind != "interface":
         stages += _service_stage(known, device)
     if listener.air_m:

@@ -1,13 +1,8 @@
 """The engine's own process: one thread, the block path and nothing else.
 
-python -m brucke.engine.processes.host SHAPE FD SOCKET BELLS [WIRING] — started by `link.py`, never by hand.
+python -m brucke.engine.processes.host SHAPE FD SOCKET BELLS WIRINGS — started by `link.py`, never by hand.
 """
 
-import contextlib
-import ctypes
-import gc
-import os
-import resource
 import sys
 import time
 from typing import Any
@@ -16,7 +11,7 @@ import msgspec
 import numpy as np
 
 from ...core.routing.rows import SIDES
-from ...ports.devices.opening import Wiring
+from ...ports.devices.opening import Wirings
 from ...ports.devices.port import Port
 from ...ports.devices.rings import RingPort
 from ..step.beside import SENT, SharedBeside
@@ -24,6 +19,7 @@ from ..step.door import Doors
 from ..step.noise import NoiseStage
 from ..step.runner import MeasureOrder, Runner
 from .channel import Channel
+from .prompt import be_prompt
 from .region import Head, Region, attach, record_frames
 
 COMMANDS_A_BLOCK = 4
@@ -32,19 +28,21 @@ REFUSED = 4
 
 
 class Host:
-    def __init__(self, region: Region, channel: Channel, bells: list[int], wiring: Wiring | None = None):
+    def __init__(self, region: Region, channel: Channel, bells: list[int], wirings: Wirings):
         self.region, self.channel = region, channel
         shape = region.shape
         number, plan = region.read_plan()
         told: Any = region["plug_ins"]
+        matched: Any = region["matched"]
         beside = SharedBeside(region.sound("plug_in_sends"), region.sound("plug_in_returns"), told, bells)
         self.runner = Runner(shape, plan, beside)
         self.adopted = number
         rings = self.rings = RingPort(
             region.sound("in_ring"), region.sound("out_ring"), region.head, Head.OUT_BLOCKS, Head.IN_BLOCKS,
-            shape.block, shape.rate,
+            shape.block, shape.rate, region.sound("matched_ring"), matched,
         )  # fmt: skip
-        self.wiring = wiring
+        self.wiring = wiring = wirings.leading
+        self._match(wirings)
         self.port: Port = wiring.port(rings, shape.block, shape.rate, self._device_says) if wiring else rings
         self.door, self.doors = plan.door, Doors(shape, plan.door)
         self.captures = np.zeros((shape.captures, shape.block), np.float32)
@@ -90,19 +88,6 @@ class Host:
         self.region.set(Head.CARD_OUT_US, round(out_s * 1e6))
         self.region.set(Head.CARD_DROPOUTS, dropouts)
         self.region.set(Head.CYCLE, cycle)
-
-    def be_prompt(self) -> None:
-        gc.collect()
-        gc.freeze()
-        gc.disable()
-        sys.setswitchinterval(1e-4)
-        try:
-            os.sched_setscheduler(0, os.SCHED_FIFO, os.sched_param(20))
-        except (OSError, PermissionError):
-            with contextlib.suppress(OSError, PermissionError):
-                os.nice(-10)
-        if resource.getrlimit(resource.RLIMIT_MEMLOCK)[0] in (-1, resource.RLIM_INFINITY):
-            ctypes.CDLL(None, use_errno=True).mlockall(3)
 
     def block(self) -> None:
         """One block from the port, through the runner, to the port, the meters and the recorder's ring."""
@@ -151,6 +136,8 @@ class Host:
             region.set(Head.MEASURE_STATE, MEASURE_STATES[state])
         region.set(Head.MEASURE_PPM, int(share * 1e6))
         region.set(Head.BACK, self.runner.back_frame)
+        region.set(Head.CLOCK_BLOCKS, region.get(Head.OUT_BLOCKS))
+        region.set(Head.CLOCK_NS, self.port.clock_ns)
         region.set(Head.BEAT_NS, time.monotonic_ns())
 
     def _commands(self) -> bool:
@@ -179,8 +166,14 @@ class Host:
 
     def rewire(self, text: str) -> None:
         """Other devices, or other rows of them, while they sound."""
-        self.wiring = msgspec.json.decode(text, type=Wiring)
-        self.port.rewire(self.wiring)
+        wirings = msgspec.json.decode(text, type=Wirings)
+        self._match(wirings)
+        if wirings.leading is not None:
+            self.wiring = wirings.leading
+            self.port.rewire(self.wiring)
+
+    def _match(self, wirings: Wirings) -> None:
+        self.rings.match([(w.devices[0], [row for row, _ in w.rows]) for w in wirings.matched])
 
     def _measure(self, message: dict[str, int]) -> None:
         order = MeasureOrder(message["listener"], message["capture"], message["repeats"], message["spacing"])
@@ -209,15 +202,14 @@ def warm_up(region: Region) -> None:
 def main() -> None:
     """Get ready, and wait for the word: an engine may stand by for one that dies."""
     region, channel = attach(sys.argv[1], int(sys.argv[2])), Channel.attach(int(sys.argv[3]))
-    wiring = msgspec.json.decode(sys.argv[5], type=Wiring) if len(sys.argv) > 5 else None
+    wirings = msgspec.json.decode(sys.argv[5], type=Wirings)
     warm_up(region)
-    host = Host(region, channel, [int(b) for b in sys.argv[4].split(",")], wiring)
-    host.be_prompt()
+    host = Host(region, channel, [int(b) for b in sys.argv[4].split(",")], wirings)
+    be_prompt()
     while (message := channel.receive()) is None and not channel.lost:
         channel.wait()
     if message is not None and message["do"] == "go":
-        if message["wiring"]:  # it may have changed since this engine stood by
-            host.rewire(message["wiring"])
+        host.rewire(message["wiring"])  # it may have changed since this engine stood by
         host.run()
 
 

@@ -19,7 +19,8 @@ import numpy as np
 from ...core.measure.stimulus import StimulusKind, stimulus
 from ...core.routing.rows import Order
 from ...core.sound.processors import MAX_PLUG_INS
-from ...ports.devices.opening import Wiring
+from ...ports.devices.card import CardWiring
+from ...ports.devices.opening import Wirings
 from ..step.beside import ABSENT, DONE, STATE
 from ..step.plan import F32, Plan, Shape
 from .channel import Channel
@@ -41,22 +42,22 @@ class Child:
 
 
 class EngineLink(Reading):
-    """`world` is the module of the process behind the ports and its arguments; `card` a sound card that the
-    engine itself opens.
+    """`world` is the module of the process behind the ports and its arguments; `wirings` the real devices.
 
     Orders count parts, listeners and captures as the setup has them, see `reading.py`.
     """
 
     def __init__(
-        self, shape: Shape, plan: Plan, world: list[str], card: Wiring | None = None, order: Order | None = None
+        self, shape: Shape, plan: Plan, world: list[str], wirings: Wirings | None = None, order: Order | None = None
     ):  # fmt: skip
         super().__init__(Region(shape), order)
         # One for every plug-in: a write wakes it.
         self._bells = [os.eventfd(0, os.EFD_NONBLOCK) for _ in range(MAX_PLUG_INS)]
         self.plug_ins: dict[int, Child] = {}
         bells = ",".join(map(str, self._bells))
-        self._wiring = "" if card is None else msgspec.json.encode(card).decode()
-        self._engine_arguments = [bells, self._wiring] if card is not None else [bells]
+        wirings = wirings or Wirings()
+        self._wiring = msgspec.json.encode(wirings).decode()
+        self._engine_arguments = [bells, self._wiring]
         self.region.write_plan(plan)
         for name in ("loudness", "chain_loudness"):
             self.region.sound(name)[:] = -np.inf
@@ -68,6 +69,8 @@ class EngineLink(Reading):
         self.engine.channel.send("go", wiring=self._wiring)
         self.world = self._spawn("world", world[0], *world[1:])
         self.recorder = self._spawn("recorder", "brucke.engine.processes.recorder")
+        self.matched: dict[int, tuple[Child, CardWiring]] = {}
+        self._match(wirings)
 
     def listen(self) -> None:
         """Loudness is measured from now on, by a process of its own."""
@@ -83,6 +86,11 @@ class EngineLink(Reading):
             self.standbys.remove(gone)
             self.stand_by()
             found.append("standby")
+        for row, (child, wiring) in list(self.matched.items()):
+            if not child.alive:
+                self._end_matched(row)
+                self._begin_matched(wiring)
+                found.append("matched")
         silent = (time.monotonic_ns() - self.region.get(Head.LOUDNESS_NS)) / 1e9
         if self.loudness is not None and (not self.loudness.alive or silent > LOUDNESS_SILENT_S):
             self._end(self.loudness)
@@ -181,10 +189,38 @@ class EngineLink(Reading):
         self.order = order or self.order
         self.region.write_plan(plan)
 
-    def rewire(self, card: Wiring) -> None:
-        """What `card` was goes on as this; see `can_follow`."""
-        self._wiring = msgspec.json.encode(card).decode()
+    def rewire(self, wirings: Wirings) -> None:
+        """What leads goes on as this, see `can_follow`; what is matched comes and goes by itself."""
+        self._wiring = msgspec.json.encode(wirings).decode()
         self.engine.channel.send("wiring", wiring=self._wiring)
+        self._match(wirings)
+
+    # Devices with a clock of their own
+
+    def _match(self, wirings: Wirings) -> None:
+        wanted = {w.devices[0]: w for w in wirings.matched}
+        for row, (child, opened) in list(self.matched.items()):
+            new = wanted.pop(row, None)
+            if new is not None and new.can_follow(opened):
+                child.channel.send("wiring", wiring=msgspec.json.encode(new).decode())
+                self.matched[row] = child, msgspec.structs.replace(new, inputs=opened.inputs, outputs=opened.outputs)
+                continue
+            self._end_matched(row)
+            if new is not None:
+                self._begin_matched(new)
+        for new in wanted.values():
+            self._begin_matched(new)
+
+    def _begin_matched(self, wiring: CardWiring) -> None:
+        text = msgspec.json.encode(wiring).decode()
+        self.matched[wiring.devices[0]] = self._spawn("matched", "brucke.engine.processes.matched", text), wiring
+
+    def _end_matched(self, row: int) -> None:
+        child, _ = self.matched.pop(row)
+        self._end(child)
+        told: Any = self.region["matched"]
+        told[row] = 0
+        self.region["missing"][row] = 0
 
     def set_on_air(self, on_air: bool) -> None:
         self.engine.channel.send("on_air", value=on_air)
@@ -277,7 +313,8 @@ class EngineLink(Reading):
         """End every child and give the memory back."""
         for place in list(self.plug_ins):
             self.stop_plug_in(place)
-        children = [c for c in (self.engine, *self.standbys, self.recorder, self.loudness, self.world) if c is not None]
+        matched = [child for child, _ in self.matched.values()]
+        children = [c for c in (self.engine, *self.standbys, *matched, self.recorder, self.loudness, self.world) if c]
         for child in children:
             child.channel.send("quit")
         until = time.monotonic() + 3

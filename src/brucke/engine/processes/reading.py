@@ -5,11 +5,14 @@ of the engine they are.
 """
 
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 import numpy.typing as npt
 
+from ...core.knowledge.evidence import Matching
 from ...core.routing.rows import MAX_DEVICES, SIDES, Order, parts_of
+from ...ports.devices.clocks.told import Told
 from ..step.plan import F32
 from .region import Head, Region, chain_frames, record_frames
 
@@ -58,6 +61,17 @@ class Reading:
     def missing(self) -> tuple[int, ...]:
         """Indices of the devices that are not there."""
         return tuple(i for i, row in enumerate(self.order.devices) if self.region["missing"][row])
+
+    def matching(self, index: int) -> Matching | None:
+        """How a device with a clock of its own is matched; None before its sound flowed."""
+        told: Any = self.region["matched"][self.order.devices[index]]
+        if not told[Told.THERE] and not told[Told.DROPOUTS]:
+            return None
+        rate = self.shape.rate
+        return Matching(
+            in_s=int(told[Told.IN_SET]) / rate, out_s=int(told[Told.OUT_SET]) / rate, fast_ppm=int(told[Told.FAST_PPB]) / 1e3,
+            wander_s=int(told[Told.WANDER_NS]) / 1e9, lost=int(told[Told.LATE] + told[Told.DROPOUTS]),
+        )  # fmt: skip
 
     def recent(self, seconds: float) -> tuple[F32, F32]:
         """Copies of the newest (parts [P, S, frames], listeners [L, C, frames]), at most what the ring holds."""

@@ -18,6 +18,7 @@ from ...core.routing.rows import MAX_DEVICES, SIDES
 from ...core.sound.noise_profile import BINS
 from ...core.sound.processors import MAX_PLUG_INS, MAX_SLOTS
 from ...core.sound.processors.base import PARAMS
+from ...ports.devices.clocks.told import Told
 from ..step.plan import F32, Plan, Shape
 
 PORT_BLOCKS = 64
@@ -57,6 +58,8 @@ class Head(IntEnum):
     CARD_OUT_US = 21
     CARD_DROPOUTS = 22
     CYCLE = 25  # frames that the open device wants at a time, 0 where that is a block
+    CLOCK_BLOCKS = 26  # blocks handed to the outside when the leading clock was last seen
+    CLOCK_NS = 27  # and when that was by the device that leads, monotonic
     LOUDNESS_NS = 24  # monotonic time of the newest look at loudness
     LOUDNESS_FROM = 23  # the frame since which loudness is integrated; another one begins anew
 
@@ -155,6 +158,8 @@ def _specs(s: Shape) -> dict[str, tuple[str, tuple[int, ...]]]:
         "plan_gain": ("float32", (2, s.listeners, s.parts, SIDES, s.channels)),
         "plan_door": ("float32", (2, s.listeners)),
         "in_ring": ("float32", (s.captures, PORT_BLOCKS * s.block)),
+        "matched_ring": ("float32", (s.captures, PORT_BLOCKS * s.block)),
+        "matched": ("int64", (MAX_DEVICES, len(Told))),
         "out_ring": ("float32", (s.listeners, s.channels, PORT_BLOCKS * s.block)),
         "record_ring": ("float32", (SIDES * s.parts + outputs, record_frames(s))),
         "chain_ring": ("float32", (s.parts + s.listeners, 2, chain_frames(s))),

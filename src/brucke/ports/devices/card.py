@@ -4,20 +4,18 @@ The card is one device of several: the rings behind it bring everybody else's so
 system timer leads with the same phase; it is looked for by a helper process, and joins again by itself.
 """
 
-import subprocess
-import sys
 import threading
-import time
-from typing import Any
 
 import numpy as np
 import numpy.typing as npt
 
-from ...core.document.setup import Setup
+from ...core.document.setup import Device, Setup
 from ...core.routing.captures import capture_channels
+from ...core.routing.clocks import leading_card, matched
 from ...core.routing.rows import Order
 from ...core.units import buffer_seconds
-from .card_list import check_card, list_cards, parse_cards
+from .card_list import check_card, list_cards
+from .card_stream import CardLook, CardStream
 from .kind import Kind, Told, Wired, WiringBase
 from .leading import LeadingPort
 from .port import Port
@@ -25,13 +23,17 @@ from .rings import RingPort
 
 F32 = npt.NDArray[np.float32]
 GONE_S = 0.5  # without a block for so long, the card is gone
-LOOK_AGAIN_S = 1.0
 
 
 class CardWiring(WiringBase, frozen=True, kw_only=True, tag="card"):
     """`rows` are (row of the captures, channel of the card); the listener in row `listener` is heard on its first
-    `outputs` channels, nobody with −1."""
+    `outputs` channels, nobody with −1. A card may be there for one direction only: its other channels are 0. `rate_hz` is
+    its own where it does not lead; `source` and `sink` are what a server of the older protocol gives its stream, “” for what the
+    desktop has chosen."""
 
+    source: str = ""
+    sink: str = ""
+    rate_hz: int
     inputs: int
     outputs: int
     rows: tuple[tuple[int, int], ...]
@@ -41,34 +43,53 @@ class CardWiring(WiringBase, frozen=True, kw_only=True, tag="card"):
     def check(self, rate_hz: int) -> None:
         check_card(self.name, self.inputs, self.outputs, rate_hz)
 
+    @property
+    def used(self) -> bool:
+        """Whether anything goes in or out."""
+        return bool(self.rows) or self.listener >= 0
+
+    def stream(self, frames: int, rate_hz: int) -> CardStream:
+        """The card, not yet opened, so many frames at a time."""
+        ends = (self.source, self.sink)
+        return CardStream(self.name, (self.inputs, self.outputs), frames, rate_hz, self.latency_s, ends)
+
     def port(self, rest: RingPort, block: int, rate: int, told: Told) -> Port:
         return CardPort(self, rest, block, rate, told)
 
     def can_follow(self, before: Wired) -> bool:
         """Where the card need not be opened with more channels."""
-        return isinstance(before, CardWiring) and (self.name, self.devices, self.latency_s) == (
-            before.name, before.devices, before.latency_s,
-        ) and self.inputs <= before.inputs and self.outputs <= before.outputs  # fmt: skip
+        return isinstance(before, CardWiring) and _opened_as(self) == _opened_as(before) and self.inputs <= before.inputs and self.outputs <= before.outputs  # fmt: skip
 
 
-def card_wiring(setup: Setup, order: Order) -> CardWiring | None:
-    """The interface that is a real sound card, and what goes in and out of it; None where all are stand-ins."""
-    at = next((i for i, d in enumerate(setup.devices) if d.kind == "interface" and d.card), None)
-    if at is None:
-        return None
-    device = setup.devices[at]
+def _opened_as(w: CardWiring) -> tuple[object, ...]:
+    return w.name, w.devices, w.latency_s, w.rate_hz, w.source, w.sink
+
+
+def leading_wiring(setup: Setup, order: Order) -> CardWiring | None:
+    """Of the sound card that leads; None where none does."""
+    device = leading_card(setup)
+    return wiring_of_card(setup, order, device) if device is not None else None
+
+
+def matched_wirings(setup: Setup, order: Order) -> tuple[CardWiring, ...]:
+    """Of the sound cards that are matched to the clock that leads."""
+    return tuple(wiring_of_card(setup, order, d) for d in matched(setup))
+
+
+def wiring_of_card(setup: Setup, order: Order, device: Device) -> CardWiring:
     captures = zip(order.captures, capture_channels(setup), strict=True)
     rows = tuple((row, c) for row, (d, c) in captures if d == device.id)
     heard = next((i for i, x in enumerate(setup.listeners) if x.device == device.id), -1)
-    listener = order.listeners[heard] if heard >= 0 else -1
+    inputs, outputs = max([0, *(c + 1 for _, c in rows)]), setup.listeners[heard].channels if heard >= 0 else 0
     return CardWiring(
-        name=device.card, devices=(order.devices[at],), inputs=max([1, *(c + 1 for _, c in rows)]),
-        outputs=setup.listeners[heard].channels if heard >= 0 else 1, rows=rows, listener=listener,
+        name=device.card, devices=(order.devices[setup.devices.index(device)],), rate_hz=device.rate_hz,
+        inputs=inputs or int(not outputs), outputs=outputs or int(not inputs), rows=rows,
+        listener=order.listeners[heard] if heard >= 0 else -1,
         latency_s=buffer_seconds(device.buffer_frames, device.buffers, device.rate_hz),
     )  # fmt: skip
 
 
-CARDS = Kind(list_cards, card_wiring)
+CARDS = Kind(list_cards, leading_wiring)
 
 
 class CardPort(LeadingPort):
@@ -79,18 +100,16 @@ class CardPort(LeadingPort):
     """
 
     def __init__(self, wiring: CardWiring, rest: RingPort, block: int, rate: int, told: Told):
-        self.wiring, self.rest, self.n, self.rate, self._told = wiring, rest, block, rate, told
+        self.wiring, self.rest, self.n, self._told = wiring, rest, block, told
         self._in = np.zeros((block, wiring.inputs), np.float32)
         self._out = np.zeros((block, wiring.outputs), np.float32)
-        self._stream: Any = None
-        self._beat = 0.0
+        self._stream = wiring.stream(block, rate)
+        self._look = CardLook(wiring.name)
         self._dropouts = 0
         self._goes_on = True
-        self._there = False
+        self._there = self._said = False
         self._done = threading.Event()
         self._opened = wiring  # with so many channels
-        self._look: subprocess.Popen[bytes] | None = None
-        self._next_look = 0.0
 
     # The port protocol
 
@@ -105,7 +124,7 @@ class CardPort(LeadingPort):
         if self.wiring.listener < 0:
             self._out[:] = 0.0
             return
-        wide = min(self.wiring.outputs, outs.shape[1])
+        wide = min(self._out.shape[1], self.wiring.outputs, outs.shape[1])
         self._out[:, :wide] = outs[self.wiring.listener, :wide].T
 
     def rewire(self, wiring: WiringBase) -> None:
@@ -115,15 +134,15 @@ class CardPort(LeadingPort):
 
     # Driving
 
-    def _called(self, indata: F32, outdata: F32, frames: int, _time: Any, status: Any) -> None:
+    def _called(self, indata: F32, outdata: F32, lost: bool, when: float) -> None:
         """One period of the card, in PortAudio's thread."""
-        if status:
+        if lost:
             self._dropouts += 1
             self._tell()
-        self._beat = time.monotonic()
-        if frames != self.n or not self._goes_on or not self._there:
+        if len(indata) != self.n or not self._goes_on or not self._there:
             outdata[:] = 0.0
             return
+        self._clock_ns = round(when * 1e9)
         self._in[:] = indata
         np.clip(self._in, -1e3, 1e3, out=self._in)
         self._goes_on = self._block()
@@ -133,41 +152,21 @@ class CardPort(LeadingPort):
 
     def _open(self) -> bool:
         """Whether the card could be opened; it plays and records from now on."""
-        import sounddevice as sd
-
-        w = self._opened
-        try:
-            device = next((d for d in sd.query_devices() if d["name"] == w.name), None)
-            if device is None:
-                return self._failed()
-            self._stream = sd.Stream(
-                samplerate=self.rate, blocksize=self.n, device=device["index"], channels=(w.inputs, w.outputs),
-                dtype="float32", latency=w.latency_s, callback=self._called,
-                prime_output_buffers_using_stream_callback=False,
-            )  # fmt: skip
-            self._beat = time.monotonic() + 2.0  # a card may take a moment to begin
-            self._there = True
-            self._stream.start()
-        except (sd.PortAudioError, ValueError):
-            return self._failed()
+        was, self._there = self._there, True
+        if not self._stream.open(self._called):
+            self._there = False
+            if was or not self._said:
+                self._tell()
+            return False
         self._tell()
         return True
-
-    def _failed(self) -> bool:
-        self._close()
-        if self._there or self._beat == 0.0:
-            self._there = False
-            self._tell()
-        self._there = False
-        return False
 
     def _watch(self) -> None:
         """Until the card falls silent, or the last block was done."""
         while self._goes_on:
             if self._done.wait(0.05):
                 return
-            stream = self._stream
-            if time.monotonic() - self._beat > GONE_S or stream is None or not stream.active:
+            if self._stream.silent_for(GONE_S):
                 self._there = False
                 self._dropouts += 1
                 self._tell()
@@ -175,64 +174,18 @@ class CardPort(LeadingPort):
                 return
 
     def _close(self) -> None:
-        """Without waiting for a card that no longer answers."""
-        stream, self._stream = self._stream, None
-        if stream is None:
-            return
-
-        def end() -> None:
-            try:
-                stream.abort(ignore_errors=True)
-                stream.close(ignore_errors=True)
-            except Exception:
-                pass
-
-        ending = threading.Thread(target=end, daemon=True)
-        ending.start()
-        ending.join(1.0)
+        self._stream.close()
 
     def _lead_by_timer(self) -> None:
         """The rest goes on by the system's clock while the card is looked for."""
         self.rest.start()
-        self._next_look = time.monotonic() + LOOK_AGAIN_S
+        self._look.later()
         while self._goes_on:
             self._goes_on = self._block()
             self.rest.wait()
-            if self._found():
-                self._begin_anew()
+            if self._look.found():
                 return
 
-    def _found(self) -> bool:
-        """Whether the helper that was sent to look has seen the card."""
-        if self._look is None:
-            if time.monotonic() >= self._next_look:
-                self._look = subprocess.Popen(
-                    [sys.executable, "-m", "brucke.ports.devices.card_list"],
-                    stdout=subprocess.PIPE,
-                    stderr=subprocess.DEVNULL,
-                )
-            return False
-        if self._look.poll() is None:
-            return False
-        look, self._look = self._look, None
-        self._next_look = time.monotonic() + LOOK_AGAIN_S
-        assert look.stdout is not None
-        try:
-            cards = parse_cards(look.stdout.read().decode())
-        except (ValueError, TypeError):
-            return False
-        return any(c.name == self.wiring.name for c in cards)
-
-    def _begin_anew(self) -> None:
-        """PortAudio sees what came back only after it has started again."""
-        import sounddevice as sd
-
-        try:
-            sd._terminate()
-            sd._initialize()
-        except sd.PortAudioError:
-            self._next_look = time.monotonic() + LOOK_AGAIN_S
-
     def _tell(self) -> None:
-        in_s, out_s = self._stream.latency if self._there and self._stream is not None else (0.0, 0.0)
-        self._told(not self._there, in_s, out_s, self._dropouts, 0)
+        self._said = True
+        self._told(not self._there, *(self._stream.latency if self._there else (0.0, 0.0)), self._dropouts, 0)

@@ -35,13 +35,17 @@ def parse_cards(text: str) -> list[Found]:
     except (ValueError, TypeError, RecursionError) as e:
         raise DeviceError("sound cards: cannot be listed (the answer was none)") from e
     for card in listed:
-        if card.name.strip() and card.inputs > 0 and card.outputs > 0 and 1000 <= card.rate_hz <= 1e6:
+        if (
+            card.name.strip()
+            and min(card.inputs, card.outputs) >= 0 < card.inputs + card.outputs
+            and 1000 <= card.rate_hz <= 1e6
+        ):
             cards.append(card)
     return cards
 
 
 def list_cards() -> list[Found]:
-    """Every full-duplex card there is now. Errors: DeviceError."""
+    """Every card there is now, for one direction or both. Errors: DeviceError."""
     return parse_cards(_ask())
 
 
@@ -76,8 +80,10 @@ def _main() -> None:
         print(f"{name}: channels: {inputs} in and {outputs} out are wanted, it has {has}")
     else:
         try:
-            sd.check_input_settings(device["index"], inputs, "float32", samplerate=rate)
-            sd.check_output_settings(device["index"], outputs, "float32", samplerate=rate)
+            if inputs:
+                sd.check_input_settings(device["index"], inputs, "float32", samplerate=rate)
+            if outputs:
+                sd.check_output_settings(device["index"], outputs, "float32", samplerate=rate)
         except sd.PortAudioError as e:
             print(f"{name}: {rate} Hz: {str(e).splitlines()[0].lower()}; choose another rate")
 

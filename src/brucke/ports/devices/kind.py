@@ -19,6 +19,9 @@ from .rings import RingPort
 Told = Callable[[bool, float, float, int, int], None]
 
 
+MARK = "brucke.pid"  # by which our own streams and modules are known at a server
+
+
 class DeviceError(ValueError):
     """Why a device cannot be used, in one sentence that names it."""
 

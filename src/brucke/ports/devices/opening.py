@@ -4,15 +4,39 @@ import msgspec
 
 from ...core.document.setup import Setup
 from ...core.knowledge.evidence import Facts
+from ...core.routing.clocks import of_this_computer
 from ...core.routing.rows import Order, rows_of
-from .card import CARDS, CardWiring
+from .card import CARDS, CardWiring, matched_wirings
 from .kind import Found
+from .older.wiring import older_wirings
+from .server.which import spoken
 from .server.wiring import SERVERS, ServerWiring
 
 # Every kind, and what the engine's process may be told to open; the first that knows a setup's device takes it, and a
 # sound card knows any name.
 KINDS = (SERVERS, CARDS)
 Wiring = CardWiring | ServerWiring
+
+
+class Wirings(msgspec.Struct, frozen=True, kw_only=True):
+    """How the real devices of a setup are opened: the one that leads, None where all are stand-ins, and those whose clock is
+    matched to it."""
+
+    leading: Wiring | None = None
+    matched: tuple[CardWiring, ...] = ()
+
+    @property
+    def devices(self) -> tuple[int, ...]:
+        """The rows of all of them."""
+        leading = self.leading.devices if self.leading is not None else ()
+        return (*leading, *(d for w in self.matched for d in w.devices))
+
+    def check(self, rate_hz: int) -> None:
+        """Errors: DeviceError with the reason why one of them cannot be opened so."""
+        if self.leading is not None:
+            self.leading.check(rate_hz)
+        for wiring in self.matched:
+            wiring.check(wiring.rate_hz)
 
 
 def found_devices() -> list[Found]:
@@ -23,13 +47,21 @@ def found_devices() -> list[Found]:
 def wiring_of(setup: Setup, order: Order | None = None) -> Wiring | None:
     """The real device a setup goes through, with its things in the rows of `order` or its own; None where all are
     stand-ins."""
+    return wirings_of(setup, order).leading
+
+
+def wirings_of(setup: Setup, order: Order | None = None) -> Wirings:
+    """All real devices of a setup, with its things in the rows of `order` or its own."""
     order = order or rows_of(setup).order(setup)
-    return next((w for kind in KINDS if (w := kind.wiring(setup, order)) is not None), None)
+    if any(of_this_computer(d) for d in setup.devices) and spoken() == "older":
+        leading, others = older_wirings(setup, order)
+        return Wirings(leading=leading, matched=others)
+    leading = next((w for kind in KINDS if (w := kind.wiring(setup, order)) is not None), None)
+    return Wirings(leading=leading, matched=matched_wirings(setup, order))
 
 
 def reported_with(facts: Facts, device: str, in_s: float, out_s: float) -> Facts:
     """`facts` with what the open device says of itself; without it where it says nothing."""
     said = {k: v for k, v in facts.reported_s.items() if not k.startswith(f"{device}:")}
-    if in_s > 0 and out_s > 0:
-        said |= {f"{device}:in": in_s, f"{device}:out": out_s}
+    said |= {f"{device}:{way}": s for way, s in (("in", in_s), ("out", out_s)) if s > 0}
     return msgspec.structs.replace(facts, reported_s=said)

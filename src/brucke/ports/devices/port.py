@@ -12,6 +12,11 @@ F32 = npt.NDArray[np.float32]
 class Port(Protocol):
     """One block at a time; `captures` [channels, n], `outs` [listeners, C, n]."""
 
+    @property
+    def clock_ns(self) -> int:
+        """When the block that is being done is due by the clock of the device, monotonic; a constant time off."""
+        ...
+
     def rewire(self, wiring: object) -> None:
         """Other rows from one of the next blocks on, and what came or went; everything else goes on."""
         ...

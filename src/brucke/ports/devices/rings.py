@@ -4,21 +4,27 @@ The block before last has to be there, not the newest: a device with buffers del
 """
 
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 
 import numpy as np
 import numpy.typing as npt
+
+from .clocks.told import Told
 
 F32 = npt.NDArray[np.float32]
 I64 = npt.NDArray[np.int64]
 
 
 class RingPort:
-    """in_ring [channels, K·n], out_ring [L, C, K·n]; `counters` holds blocks written out and delivered in."""
+    """in_ring [channels, K·n], out_ring [L, C, K·n]; `counters` holds blocks written out and delivered in. Devices with a
+    clock of their own lay their sound into `matched_ring` [channels, K·n] at the frame where it belongs, and say so in
+    `told` [devices, Told].
+    """
 
     def __init__(
-        self, in_ring: F32, out_ring: F32, counters: I64, out_index: int, in_index: int, block: int, rate: int
-    ):
+        self, in_ring: F32, out_ring: F32, counters: I64, out_index: int, in_index: int, block: int, rate: int,
+        matched_ring: F32 | None = None, told: I64 | None = None,
+    ):  # fmt: skip
         self._in, self._out, self._counters = in_ring, out_ring, counters
         self._out_index, self._in_index = out_index, in_index
         self._n, self._blocks = block, in_ring.shape[1] // block
@@ -27,21 +33,47 @@ class RingPort:
         self.block = int(counters[out_index])
         self.missed = 0
         self._due = time.monotonic() + self._period
+        self._matched_ring, self._told = matched_ring, told
+        self._matched: list[tuple[int, npt.NDArray[np.intp]]] = []
+
+    def match(self, devices: Sequence[tuple[int, Sequence[int]]]) -> None:
+        """Which rows of the captures come from which matched device, from the next block on."""
+        self._matched = [(device, np.array(rows, np.intp)) for device, rows in devices if rows]
 
     def rewire(self, wiring: object) -> None:
         """What stands behind the rings is told by itself."""
+
+    @property
+    def clock_ns(self) -> int:
+        return round(self._due * 1e9)
 
     def start(self) -> None:
         """The first block is due one period from now."""
         self._due = time.monotonic() + self._period
 
     def read(self, captures: F32) -> bool:
-        if int(self._counters[self._in_index]) <= self.block:
-            captures[:] = 0.0
-            return False
         at = self.block % self._blocks * self._n
-        captures[:] = self._in[:, at : at + self._n]
-        return True
+        good = int(self._counters[self._in_index]) > self.block
+        if good:
+            captures[:] = self._in[:, at : at + self._n]
+        else:
+            captures[:] = 0.0
+        for device, rows in self._matched:
+            self._read_matched(captures, device, rows, at)
+        return good
+
+    def _read_matched(self, captures: F32, device: int, rows: npt.NDArray[np.intp], at: int) -> None:
+        assert self._matched_ring is not None
+        assert self._told is not None
+        told = self._told[device]
+        short = (self.block + 1) * self._n - int(told[Told.DELIVERED])
+        if not told[Told.THERE] or short > 0:
+            captures[rows] = 0.0
+            if told[Told.THERE] and told[Told.DELIVERED]:
+                told[Told.LATE] += 1
+                told[Told.SHORT] = max(short, int(told[Told.SHORT]))
+            return
+        captures[rows] = self._matched_ring[rows, at : at + self._n]
 
     def write(self, outs: F32) -> None:
         at = self.block % self._blocks * self._n

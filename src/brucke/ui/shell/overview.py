@@ -52,8 +52,8 @@ class Overview:
 
     def _show_acts(self, in_step: bool) -> None:
         setup = self.session.setup
-        way = ROUND_TRIP.way(setup)
-        measured = way is not None and self.session.knowledge.counting(ROUND_TRIP, setup, *way.ids) is not None
+        counting = [self.session.knowledge.counting(ROUND_TRIP, setup, *w.ids) for w in ROUND_TRIP.ways(setup)]
+        measured = bool(counting) and None not in counting
         self.heard_music = self.heard_music or self.running.playing
         take = self.taking.take
         # Proved is what was recorded with the delays that are in force now.

@@ -30,6 +30,8 @@ class Connection:
     """Open from the beginning. `came(id, type, properties)` and `gone(id)` are told of everything there is, `lost(why)` once
     when the server ends. Errors: DeviceError where it cannot be reached."""
 
+    traces = True  # what a program plays can be looked at
+
     def __init__(self, name: str, came: Came | None = None, gone: Gone | None = None, lost: Lost | None = None, settings: Mapping[str, str] | None = None):  # fmt: skip
         self.lib = lib = library()
         self._came, self._gone, self._lost = came, gone, lost

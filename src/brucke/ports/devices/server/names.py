@@ -2,16 +2,12 @@
 
 from ....core.document.setup import OF_THIS_COMPUTER as SERVER
 from ....core.document.setup import Device, Setup
+from ....core.routing.clocks import of_this_computer as here
 
 GROUP = "brucke"  # all of ours are driven by one clock
 OURS = "brucke."  # how the names of our nodes begin
 ENGINE = f"{OURS}engine"
 MOST_NAME, MOST_NODE = 150, 90
-
-
-def here(device: Device) -> bool:
-    """Whether a device of a setup goes through the desktop's sound server."""
-    return device.card == SERVER or device.card.startswith(f"{SERVER}/")
 
 
 def on_this_computer(setup: Setup) -> bool:

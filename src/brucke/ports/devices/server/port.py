@@ -41,7 +41,7 @@ class ServerPort(LeadingPort):
         self._ports: tuple[list[Any], list[Any]] = ([], [])  # by row, what goes by row and channel
         self._come_rows = np.array(ends.come, np.intp)
         self._goes_on, self._there = True, False
-        self._position = self._duration = self._dropouts = 0
+        self._position = self._duration = self._dropouts = self._cycle_ns = self._blocks = 0
         self._beat = 0.0
         self._end = threading.Event()
 
@@ -89,12 +89,18 @@ class ServerPort(LeadingPort):
                 np.clip(sound, -1e3, 1e3, out=self._come[row])
         if not self._there or not self._goes_on:
             self._go[:] = 0.0
-        elif not self._queue.run(self._come, self._go, self._block):
+        elif not self._queue.run(self._come, self._go, self._one):
             self._goes_on = self._there = False
             self._end.set()
         for row, sound in enumerate(go):
             if sound is not None:
                 sound[:] = self._go[row]
+
+    def _one(self) -> bool:
+        """One block of as many as a cycle has."""
+        self._clock_ns = self._cycle_ns + round(self._blocks * self.n / self.rate * 1e9)
+        self._blocks += 1
+        return self._block()
 
     # Opening
 
@@ -129,6 +135,7 @@ class ServerPort(LeadingPort):
 
         @ffi.callback("void(void *, struct spa_io_clock *)", onerror=self._failing)
         def process(_data: Any, clock: Any) -> None:
+            self._cycle_ns, self._blocks = clock.nsec, 0
             self._process(clock.duration, clock.position)
 
         events = ffi.new("struct pw_filter_events *", {"version": 1, "process": process})

@@ -9,11 +9,12 @@ from dataclasses import dataclass
 from ....core.document.setup import MAX_CHANNELS, MAX_LISTENERS, MAX_PARTS, Setup
 from ....core.routing.captures import capture_channels
 from ....core.routing.rows import Order
-from ..kind import DeviceError, Found, Kind, Told, Wired, WiringBase
+from ..kind import Found, Kind, Told, Wired, WiringBase
 from ..port import Port
 from ..rings import RingPort
 from .names import OURS, SERVER, here, in_name, out_name
 from .spare import in_use, with_ports
+from .which import reach, spoken
 
 
 @dataclass(frozen=True)
@@ -57,7 +58,7 @@ class ServerWiring(WiringBase, frozen=True, kw_only=True, tag="server"):
         return tuple((x, c) for x, c, _ in self.outputs)
 
     def check(self, rate_hz: int) -> None:
-        _reach()
+        reach()
 
     def port(self, rest: RingPort, block: int, rate: int, told: Told) -> Port:
         from .port import ServerPort
@@ -90,18 +91,7 @@ def server_wiring(setup: Setup, order: Order) -> ServerWiring | None:
 
 
 def _found() -> list[Found]:
-    try:
-        _reach()
-    except DeviceError:
-        return []  # a sound card may still be there
-    return [Found(SERVER)]
-
-
-def _reach() -> None:
-    """Errors: DeviceError where the server cannot be reached."""
-    from .connection import Connection  # not before it is asked for: reading the definitions takes a moment
-
-    Connection("brucke.check").close()
+    return [Found(SERVER)] if spoken(anew=True) else []  # a sound card may still be there
 
 
 SERVERS = Kind(_found, server_wiring)

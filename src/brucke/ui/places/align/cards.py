@@ -8,6 +8,7 @@ from ....core.timing.arrivals import ListenerTiming
 from ....desk.round_trip import Measurer
 from ....desk.session import Session
 from ....words import timing
+from ....words.equipment import way_text
 from ...kit.button import Button
 from ...kit.card import Card
 from ...kit.chips import Chips
@@ -90,7 +91,7 @@ class EvidenceCard(Card):
         self.bar = QProgressBar()
         self.bar.setTextVisible(False)
         self.bar.setAccessibleName("Measuring, progress")
-        self.quantities = Chips(theme, "What is measured", [], self._choose_quantity)
+        self.quantities = Chips(theme, "What is measured", [], measuring.choose)
         self.sweep = Button(theme, "sweep", "chip")
         self.sequence = Button(theme, "sequence", "chip")
         self.level = QDoubleSpinBox()
@@ -129,11 +130,6 @@ class EvidenceCard(Card):
         self.repeats.valueChanged.connect(lambda v: setattr(self.measuring, "repeats", v))
         self.cable.toggled.connect(lambda on: setattr(self.measuring, "cable", on))
 
-    def _choose_quantity(self, code: str) -> None:
-        if not self.measuring.busy:
-            self.measuring.quantity = next(q for q in self.measuring.possible if q.code == code)
-            self.refresh()
-
     def _choose(self, kind: str) -> None:
         self.measuring.kind = "sweep" if kind == "sweep" else "sequence"
         self.refresh()
@@ -152,10 +148,10 @@ class EvidenceCard(Card):
         for widget in (self.sweep, self.sequence, self.level, self.repeats, self.cable):
             widget.setEnabled(not m.busy)
             widget.setVisible(self.how.isChecked())
-        self.quantities.offer([(q.code, timing.QUANTITIES[q.code]) for q in m.possible])
-        self.quantities.show_on(m.quantity.code)
-        self.quantities.setVisible(self.how.isChecked() and len(m.possible) > 1)
-        way, knowledge, q = m.way, self.session.knowledge, m.quantity
+        way, knowledge, q, possible = m.way, self.session.knowledge, m.quantity, m.possible
+        self.quantities.offer([(key, way_text(setup, q.code, w.ids)) for key, (q, w) in possible.items()])
+        self.quantities.show_on(q.key(*way.ids) if way else "")
+        self.quantities.setVisible(len(possible) > 1)
         newest = knowledge.newest(q.key(*way.ids)) if way else None
         good = knowledge.counting(q, setup, *way.ids) if way else None
         shown = good or newest

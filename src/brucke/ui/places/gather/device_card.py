@@ -7,11 +7,13 @@ from PyQt6.QtCore import QTimer
 
 from ....core.document.setup import Device, Setup
 from ....core.edits.route_edits import change_device, let_lead
+from ....core.knowledge.evidence import Matching
 from ....desk.desktop import Desktop
 from ....ports.devices.kind import DeviceError, Found
 from ....ports.devices.opening import found_devices
 from ....ports.devices.server.names import SERVER, choosing, chosen_ends, here, taken_program, taking
 from ....ports.devices.server.wiring import made
+from ....words.equipment import matching_text
 from ....words.here import choose_text
 from ....words.translation import _
 from ...kit.button import Button
@@ -52,6 +54,7 @@ class DeviceCard(Card):
         self.unplug = Button(theme, "Unplug the stand-in", "outline")
         self.cards = Chips(theme, "Sound card", [], self._card)
         self.look = Button(theme, LOOK, "outline")
+        self.clock = Words(theme, "small", "mute")
         self.programs = Chips(theme, _("Program that is taken over"), [], self._program)
         self.taken = Words(theme, "small", "mute")
         self.source = Chips(theme, _("Records from"), [], lambda name: self._end(name, True))
@@ -70,7 +73,7 @@ class DeviceCard(Card):
         self._watch = QTimer(self)
         self._watch.setInterval(50)
         self._watch.timeout.connect(self._answered)
-        for w in (self.cards, self.look, *self._ends, self.to_choose, self.copy, self.programs, self.taken):
+        for w in (self.cards, self.look, self.clock, *self._ends, self.to_choose, self.copy, self.programs, self.taken):
             self.column.addWidget(w)
         self._titles = []
         for title, chips in (
@@ -92,7 +95,9 @@ class DeviceCard(Card):
         self.direct.clicked.connect(lambda: self._flag("direct_monitoring", "direct monitoring"))
         self.wireless.clicked.connect(lambda: self._flag("wireless", "wireless"))
 
-    def show_device(self, setup: Setup, device: Device, absent: bool, running: bool, desktop: Desktop) -> None:
+    def show_device(
+        self, setup: Setup, device: Device, absent: bool, running: bool, desktop: Desktop, matching: Matching | None
+    ) -> None:
         self.setup, self.device = setup, device
         camera, interface = device.kind == "camera", device.kind == "interface"
         theirs = here(device) and not interface  # the server's own rate and buffer
@@ -117,6 +122,9 @@ class DeviceCard(Card):
             button.setChecked(on)
         for w in (self.cards, self.look):
             w.setVisible(interface or device.kind in OTHERS)
+        text = matching_text(setup, device, matching)
+        self.clock.say(text)
+        self.clock.setVisible(bool(text))
         self._offer_cards()
         self._offer_programs(desktop.playing)
         self._offer_ends(desktop)
@@ -145,7 +153,7 @@ class DeviceCard(Card):
         self.look.setText(LOOK)
         try:
             self._found = tuple(c.name for c in asked.result())
-            self.problem("" if self._found else _("No sound card was found that plays and records."))
+            self.problem("" if self._found else _("No sound card was found."))
         except DeviceError as e:
             self.problem(f"{e}.")
         self._offer_cards()

@@ -254,7 +254,14 @@ class GatherView(Place):
             self.title.say(device.name, "ink")
             self.where.say("not there; it joins by itself" if device.id in self.session.facts.missing else "")
             running = self.running.state == "running"
-            self.device.show_device(setup, device, device.id in self.absent, running, self.desktop)
+            self.device.show_device(
+                setup,
+                device,
+                device.id in self.absent,
+                running,
+                self.desktop,
+                self.session.facts.matched.get(device.id),
+            )
 
     def _show_input(self) -> None:
         if self.part:

@@ -1,0 +1,36 @@
+"""What is said of equipment: how its clock is matched, and what is measured of it."""
+
+from ..core.document.setup import Device, Setup
+from ..core.knowledge.evidence import Matching
+from ..core.routing.clocks import leading_card, matched
+from .timing import QUANTITIES, device_name, ms_text
+from .translation import _
+
+
+def matching_text(setup: Setup, device: Device, m: Matching | None) -> str:
+    """How a device with a clock of its own is matched; “” where it has none."""
+    if device not in matched(setup) and m is None:
+        return ""
+    leads = leading_card(setup)
+    to = device_name(setup, leads.id) if leads is not None else _("this computer's sound server")
+    if m is None:
+        return _("It has a clock of its own, which will be matched to that of {to}.").format(to=to)
+    ppm = _("{ppm:.0f} ppm {way}").format(ppm=abs(m.fast_ppm), way=_("fast") if m.fast_ppm > 0 else _("slow"))
+    ways = [
+        _("{ms} in").format(ms=ms_text(m.in_s)) if m.in_s else "",
+        _("{ms} out").format(ms=ms_text(m.out_s)) if m.out_s else "",
+    ]
+    kept = (
+        _("kept within {ms}").format(ms=ms_text(m.wander_s, 2))
+        if m.wander_s
+        else _("how well it keeps is not known yet")
+    )
+    lost = _(" {n} blocks were lost at it.").format(n=m.lost) if m.lost else ""
+    return _("Its clock is {ppm}, matched to that of {to}: {ways}, {kept}.").format(
+        ppm=ppm, to=to, ways=_(" and ").join(w for w in ways if w), kept=kept
+    ) + lost  # fmt: skip
+
+
+def way_text(setup: Setup, quantity: str, ids: tuple[str, ...]) -> str:
+    """What is measured of which equipment: “round trip, Headphone box to Table interface”."""
+    return f"{QUANTITIES[quantity]}, {_(' to ').join(device_name(setup, id) for id in ids)}"
