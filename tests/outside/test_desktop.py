@@ -112,6 +112,17 @@ def playing(desktop, tmp_path):
         one.wait()
 
 
+ROLES = ("engine", "standby", "recorder", "loudness", "world")
+
+
+def left_of_ours(thing):
+    """Whether something the server has is of ours; what a program itself asked for is its own."""
+    properties = (thing.get("info") or {}).get("props") or {}
+    said = [str(properties.get(key, "")) for key in ("node.name", "application.name", "object.path")]
+    said += [str(m.get("value", "")) for m in thing.get("metadata") or []]
+    return any("brucke" in s.lower() for s in said)
+
+
 def ours(desktop):
     return [n for n in (*desktop.names("sources"), *desktop.names("sinks")) if "brucke" in n]
 
@@ -165,12 +176,22 @@ def test_what_is_killed_leaves_nothing_and_an_engine_that_dies_keeps_its_microph
     assert live.until("up", 2)["listeners"][1]["heard_by"] == ["parec"]
     heard = recording(desktop, tmp_path / "again.raw", 1.5)[-RATE // 2 :]
     assert level_of(heard[:, 0], 440.0) == pytest.approx(0.2, rel=0.02)
+    for role in ("recorder", "loudness", "standby"):
+        for child in children(live.process.pid, role):
+            os.kill(child, signal.SIGKILL)
+    time.sleep(2.0)
+    assert "brucke.lounge" in desktop.names("sources")
+    assert live.process.poll() is None
     listening.kill()
-    live.process.kill()
+    everything = [c for role in ROLES for c in children(live.process.pid, role)]
+    for pid in (live.process.pid, *everything):
+        os.kill(pid, signal.SIGKILL)
     began = time.monotonic()
     while ours(desktop):
         assert time.monotonic() - began < 1.0, "nothing of ours is left"
         time.sleep(0.05)
+    left = [x for x in json.loads(desktop.ask("pw-dump").stdout) if left_of_ours(x)]
+    assert left == [], "no node, port, link, client or target either"
 
 
 def test_a_program_is_taken_over_without_its_choosing_and_goes_back_when_brucke_is_killed(
@@ -208,6 +229,10 @@ def test_a_program_is_taken_over_without_its_choosing_and_goes_back_when_brucke_
     assert not leaks.any(), "not a frame of five beginnings at the loudspeakers"
     live.process.kill()
     time.sleep(0.5)
+    remembered = [
+        f for f in (desktop.folder / "state").rglob("*") if f.is_file() and "target" in f.read_text(errors="replace")
+    ]
+    assert not [f for f in remembered if "brucke" in f.read_text(errors="replace")], "nobody remembers where we sent it"
     after = recording(desktop, tmp_path / "after.raw", 1.0, "box.monitor")[-RATE // 4 :]
     assert level_of(after[:, 0], 440.0) == pytest.approx(0.2, rel=0.05), "it sounds again where it was"
 

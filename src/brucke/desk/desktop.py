@@ -21,12 +21,17 @@ from ..ports.devices.server.mistakes import Mistake, mistakes
 from ..ports.devices.server.names import chosen_ends, here, on_this_computer, taking
 from ..ports.devices.server.which import Spoken, spoken
 from ..ports.devices.server.wiring import SERVERS, Made, ServerWiring, made
+from ..words.translation import _
 from .ears import Ear, Ears
 from .programs import Programs
 from .server_side import ServerSide
 from .session import Session
 
 AGAIN_S = 1.0  # until it is tried again to reach a server, or to make a link
+OLDER = _(
+    "Only the older sound protocol is spoken on this computer: everything is some hundredths of a second longer on its way, and what "
+    "programs play is not drawn. The newer one's library was not found, or nothing answers it."
+)  # fmt: skip
 CHANNELS = {1: "MONO", 2: "FL,FR"}
 
 
@@ -193,6 +198,8 @@ class Desktop(QObject):
             self._set("down")
             return
         self._side = side
+        if self.spoken == "older" and self.state != "up":
+            self.session.noticed.emit(OLDER, "amber")
         self._set("up")
 
     def _leave(self, state: str) -> None:
