@@ -77,6 +77,7 @@ def test_headphones_at_a_card_of_their_own_are_matched_measured_and_come_and_go_
         "headphones elsewhere", replace(before, devices=(*before.devices, ears), listeners=listeners), "gather"
     )
     wait(lambda: "ears" in w.session.facts.matched, 40)
+    wait(lambda: w.session.facts.matched["ears"].wander_s > 0, 40)
     assert w.running.link.engine.process.pid == engine, "nobody else noticed"
     w.do("gather")
     w.gather.choose("device/ears")
@@ -97,5 +98,5 @@ def test_headphones_at_a_card_of_their_own_are_matched_measured_and_come_and_go_
     wait(lambda: next(iter(w.running.link.matched.values()))[0].alive and child.process.poll() is not None, 10)
     wait(lambda: next(iter(w.running.link.matched.values()))[0] is not child, 10)
     w.do("undo")
-    assert not w.running.link.matched
+    wait(lambda: not w.running.link.matched, 5)
     assert w.running.link.engine.process.pid == engine

@@ -181,8 +181,9 @@ class Measurer(QObject):
             self._end_sound()
             rate = self.session.setup.rate_hz
             self._answer = self._pool.submit(
-                round_trip, handle.stimulus, recording, handle.repeats, handle.spacing, rate, SEARCH_S
-            )
+                round_trip, handle.stimulus, recording, handle.repeats, handle.spacing, rate, SEARCH_S,
+                self._wander_s,
+            )  # fmt: skip
             self._set("analysing")
         else:
             self.changed.emit()
@@ -213,6 +214,12 @@ class Measurer(QObject):
         self.changed.emit()
 
     @property
+    def _wander_s(self) -> float:
+        """How far the clocks of matched devices on the way may move it."""
+        matched = self.session.facts.matched
+        return sum(matched[id].wander_s for id in (self.way.ids if self.way else ()) if id in matched)
+
+    @property
     def _name(self) -> str:
         return timing.QUANTITIES[self.quantity.code]
 
@@ -224,7 +231,7 @@ class Measurer(QObject):
             return
         moved = found.seconds - old.value_s
         day = timing.day_text(old.date)
-        if abs(moved) * self.session.setup.rate_hz <= HALF_FRAME:
+        if abs(moved) * self.session.setup.rate_hz <= HALF_FRAME + self._wander_s * self.session.setup.rate_hz:
             self.message, self.failed = f"Confirmed: the {self._name} is as it was measured on {day}.", False
             self.session.learn(self.session.knowledge.with_confirmation(old, now()))
         else:

@@ -45,9 +45,10 @@ class Refusal:
 
 
 def round_trip(
-    stimulus: F32, recording: F32, repeats: int, spacing: int, rate_hz: int, search_s: float
+    stimulus: F32, recording: F32, repeats: int, spacing: int, rate_hz: int, search_s: float, wander_s: float = 0.0
 ) -> RoundTrip | Refusal:
-    """Round trip in seconds with its ± (95 %), from `repeats` of one stimulus."""
+    """Round trip in seconds with its ± (95 %), from `repeats` of one stimulus. Where devices on the way are matched to another
+    clock and are known to wander by `wander_s`, repeats may differ by as much, and the ± holds all of them."""
     if float(np.max(np.abs(recording), initial=0.0)) >= CLIP:
         return Refusal("clipped")
     length = len(stimulus) + round(search_s * rate_hz)
@@ -64,13 +65,13 @@ def round_trip(
         return Refusal("silence" if level_db(recording) < QUIET_DB else "no_match")
     lags = np.array([peak.lag for peak, _ in good])
     spread = float(np.max(lags) - np.min(lags))
-    if spread > DISAGREE_FRAMES:
+    if spread > DISAGREE_FRAMES + 2 * wander_s * rate_hz:
         return Refusal("disagree", {"spread_frames": spread})
-    return _result(good, lags, len(found), rate_hz)
+    return _result(good, lags, len(found), rate_hz, spread / 2 if wander_s else 0.0)
 
 
 def _result(
-    good: list[tuple[Peak, Correlation]], lags: "np.typing.NDArray[np.float64]", asked: int, rate_hz: int
+    good: list[tuple[Peak, Correlation]], lags: "np.typing.NDArray[np.float64]", asked: int, rate_hz: int, least: float
 ) -> RoundTrip:
     middle = float(np.mean(lags))
     width = 2 * float(np.std(lags, ddof=1)) / len(lags) ** 0.5 if len(lags) > 1 else DISAGREE_FRAMES
@@ -81,7 +82,7 @@ def _result(
     second = float(np.median([p.second for p, _ in good]))
     return RoundTrip(
         seconds=middle / rate_hz,
-        plus_minus_s=max(width, FLOOR_FRAMES) / rate_hz,
+        plus_minus_s=max(width, least, FLOOR_FRAMES) / rate_hz,
         repeats=asked,
         agreeing=len(good),
         second=second if second >= SECOND_REPORTED else 0.0,

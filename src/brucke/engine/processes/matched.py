@@ -81,8 +81,13 @@ class MatchedCard:
     def _begin(self) -> None:
         """A stream that was opened counts from nothing, and is only watched at first."""
         self.clock, self._count = Clock(self.wiring.rate_hz), 0
-        self._settling: Settling | None = Settling(self.rate, self.n)
+        self._settling: Settling | None = None
         self._says = False  # when its frames are at the converter
+        self._watch_again()
+
+    def _watch_again(self) -> None:
+        """Nothing sounds before both clocks are known; one that jumps later is followed while it sounds."""
+        self._settling = Settling(self.rate, self.n)
         self.incoming.begin_anew()
         self.outgoing.begin_anew()
 
@@ -92,7 +97,8 @@ class MatchedCard:
         now = time.monotonic()
         first, self._count = self._count, self._count + self.n
         self.told[Told.DROPOUTS] += lost
-        self.clock.see(first, when)
+        if self.clock.see(first, when) and self._settling is not None:
+            self._watch_again()
         self._says = self._says or when != now
         if not self._engine_runs() or not self._has_settled(now, first):
             outdata[:] = 0.0
@@ -124,7 +130,8 @@ class MatchedCard:
         blocks, clock = region.get(Head.CLOCK_BLOCKS), region.get(Head.CLOCK_NS)
         if clock != self._clock and blocks == region.get(Head.CLOCK_BLOCKS):
             self._clock = clock
-            self.leading.see(blocks * self.n, clock / 1e9)
+            if self.leading.see(blocks * self.n, clock / 1e9) and self._settling is not None:
+                self._watch_again()
         return self.leading.known and time.monotonic_ns() - region.get(Head.BEAT_NS) < STALLED_NS
 
     def _at(self, frame: float) -> float:

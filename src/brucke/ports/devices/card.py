@@ -72,8 +72,8 @@ def leading_wiring(setup: Setup, order: Order) -> CardWiring | None:
 
 
 def matched_wirings(setup: Setup, order: Order) -> tuple[CardWiring, ...]:
-    """Of the sound cards that are matched to the clock that leads."""
-    return tuple(wiring_of_card(setup, order, d) for d in matched(setup))
+    """Of the sound cards that are matched to the clock that leads, as far as anything goes in or out of them."""
+    return tuple(w for d in matched(setup) if (w := wiring_of_card(setup, order, d)).used)
 
 
 def wiring_of_card(setup: Setup, order: Order, device: Device) -> CardWiring:

@@ -47,8 +47,9 @@ class Clock:
         return False
 
     def _begin(self, frames: int, seconds: float) -> bool:
-        """The rate that was found so far stays."""
+        """Nothing of before counts: a rate that was found wrongly looks like a jump, too."""
         jumped, self.known = self.known, True
+        self._period = self.nominal
         self._frames, self._time, self._began, self._good = frames, seconds, seconds, seconds
         return jumped
 

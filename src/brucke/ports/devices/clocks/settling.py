@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 from ....core.routing.clocks import CONVERTER_FRAMES, MARGIN_S
 
-FOLLOWS_S = 1.0  # until the loops have found both clocks
+FOLLOWS_S = 2.0  # until the loops have found both clocks
 WATCHES_S = 3.0
 
 

@@ -6,9 +6,9 @@ Where only that protocol is spoken the interface leads, and every call, stream a
 from msgspec.structs import replace
 
 from ....core.document.setup import Device, Setup
-from ....core.routing.clocks import matched, of_this_computer
+from ....core.routing.clocks import of_this_computer
 from ....core.routing.rows import Order
-from ..card import CardWiring, wiring_of_card
+from ..card import CardWiring, matched_wirings, wiring_of_card
 from ..server.names import OURS, chosen_ends
 
 WAY = "pulse"  # what PortAudio calls the way to it
@@ -21,8 +21,7 @@ def older_wirings(setup: Setup, order: Order) -> tuple[CardWiring | None, tuple[
     interfaces = [d for d in devices if d.kind == "interface"]
     leads = next((d for d in interfaces if d.sets_clock), interfaces[0] if interfaces else None)
     others = [_wiring(setup, order, d) for d in devices if d is not leads]
-    cards = [wiring_of_card(setup, order, d) for d in matched(setup)]
-    return (_wiring(setup, order, leads) if leads is not None else None), (*(w for w in others if w.used), *cards)
+    return (_wiring(setup, order, leads) if leads is not None else None), (*(w for w in others if w.used), *matched_wirings(setup, order))
 
 
 def _wiring(setup: Setup, order: Order, device: Device) -> CardWiring:
