@@ -22,19 +22,20 @@ import os, time
 try: os.sched_setscheduler(0, os.SCHED_FIFO, os.sched_param(20))
 except OSError: pass
 missed, due = 0, time.monotonic()
-for _ in range(int(%d * 375)):
-    due += 128 / 48000
+for _ in range(int(SECONDS * 48000 / FRAMES)):
+    due += FRAMES / 48000
     now = time.monotonic()
     if now < due: time.sleep(due - now)
     elif now - due > 0.1: due = now
-    missed += time.monotonic() - due > 128 / 48000
+    missed += time.monotonic() - due > FRAMES / 48000
 print(missed)
 """
 
 
-def idle_loop(seconds: float) -> "subprocess.Popen[str]":
+def idle_loop(seconds: float, frames: int = 128) -> "subprocess.Popen[str]":
     """A loop of the same pace that does nothing; it prints how many periods it missed."""
-    return subprocess.Popen([sys.executable, "-c", IDLE % seconds], stdout=subprocess.PIPE, text=True)
+    code = f"SECONDS, FRAMES = {seconds}, {frames}\n{IDLE}"
+    return subprocess.Popen([sys.executable, "-c", code], stdout=subprocess.PIPE, text=True)
 
 
 def stolen() -> int:

@@ -21,7 +21,10 @@ def older_wirings(setup: Setup, order: Order) -> tuple[CardWiring | None, tuple[
     interfaces = [d for d in devices if d.kind == "interface"]
     leads = next((d for d in interfaces if d.sets_clock), interfaces[0] if interfaces else None)
     others = [_wiring(setup, order, d) for d in devices if d is not leads]
-    return (_wiring(setup, order, leads) if leads is not None else None), (*(w for w in others if w.used), *matched_wirings(setup, order))
+    return (_wiring(setup, order, leads) if leads is not None else None), (
+        *(w for w in others if w.used),
+        *matched_wirings(setup, order),
+    )
 
 
 def _wiring(setup: Setup, order: Order, device: Device) -> CardWiring:

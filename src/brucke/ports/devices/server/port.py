@@ -13,6 +13,7 @@ import numpy.typing as npt
 from ..kind import DeviceError, Told
 from ..leading import LeadingPort
 from ..rings import RingPort
+from .buffers import ask_for, read_from, write_to
 from .connection import Connection, keep
 from .library import Dict, ffi, library
 from .names import ENGINE, GROUP, come_port, go_port
@@ -38,7 +39,10 @@ class ServerPort(LeadingPort):
         self._queue = BlockQueue(*self._counts, block)
         self._come, self._go = (np.zeros((count, 0), np.float32) for count in self._counts)
         self._connection: Connection | None = None
-        self._ports: tuple[list[Any], list[Any]] = ([], [])  # by row, what goes by row and channel
+        # Addresses of the ports, by row, what goes by row and channel, and room for those of their buffers.
+        nothing = np.zeros(0, np.uintp)
+        self._ports = (nothing, nothing), (nothing, nothing)
+        self._get = 0
         self._come_rows = np.array(ends.come, np.intp)
         self._goes_on, self._there = True, False
         self._position = self._duration = self._dropouts = self._cycle_ns = self._blocks = 0
@@ -67,7 +71,6 @@ class ServerPort(LeadingPort):
 
     def _process(self, duration: int, position: int) -> None:
         """One cycle of the server, in its thread, however many blocks it is."""
-        lib = self._lib
         self._beat = time.monotonic()
         # Another cycle has moved every device at the server, as a gap has: what was measured wants confirming.
         moved = self._duration and (duration != self._duration or position != self._position + self._duration)
@@ -76,25 +79,19 @@ class ServerPort(LeadingPort):
         if moved or another:
             self._dropouts += bool(moved)
             self._tell()
-        size = 4 * duration
         # Every port is asked for its buffer in every cycle: one that was passed over once gives none for ever.
-        come = [_floats(lib.pw_filter_get_dsp_buffer(p, duration), size) for p in self._ports[IN]]
-        go = [_floats(lib.pw_filter_get_dsp_buffer(p, duration), size) for p in self._ports[OUT]]
+        (come_ports, come), (go_ports, go) = self._ports
+        ask_for(self._get, come_ports, duration, come)
+        ask_for(self._get, go_ports, duration, go)
         if self._come.shape[1] != duration:
             self._come, self._go = (np.zeros((count, duration), np.float32) for count in self._counts)
-        for row, sound in enumerate(come):
-            if sound is None:
-                self._come[row] = 0.0
-            else:
-                np.clip(sound, -1e3, 1e3, out=self._come[row])
+        read_from(come, self._come[: len(come)])
         if not self._there or not self._goes_on:
             self._go[:] = 0.0
         elif not self._queue.run(self._come, self._go, self._one):
             self._goes_on = self._there = False
             self._end.set()
-        for row, sound in enumerate(go):
-            if sound is not None:
-                sound[:] = self._go[row]
+        write_to(go, self._go[: len(go)])
 
     def _one(self) -> bool:
         """One block of as many as a cycle has."""
@@ -150,10 +147,12 @@ class ServerPort(LeadingPort):
             )  # fmt: skip
 
         captures, listeners = self._opened
-        self._ports = (
-            [port(IN, come_port(row)) for row in range(captures)],
-            [port(OUT, go_port(x, c)) for x in range(listeners) for c in range(self._wide)],
-        )
+        come = [port(IN, come_port(row)) for row in range(captures)]
+        go = [port(OUT, go_port(x, c)) for x in range(listeners) for c in range(self._wide)]
+        addresses = (np.array([int(ffi.cast("uintptr_t", p)) for p in ports], np.uintp) for ports in (come, go))
+        first, second = ((a, np.zeros_like(a)) for a in addresses)
+        self._get = int(ffi.cast("uintptr_t", ffi.addressof(lib, "pw_filter_get_dsp_buffer")))
+        self._ports = first, second
         if lib.pw_filter_connect(self._filter, RT_PROCESS, ffi.NULL, 0) < 0:
             self._end.set()
 
@@ -198,8 +197,3 @@ class ServerPort(LeadingPort):
     def _tell(self) -> None:
         cycle = self._duration if self._there and self._duration != self.n else 0
         self._told(not self._there, 0.0, 0.0, self._dropouts, cycle)
-
-
-def _floats(pointer: Any, size: int) -> F32 | None:
-    """The server's buffer of one port; None where nobody is linked to it."""
-    return None if pointer == ffi.NULL else np.frombuffer(ffi.buffer(pointer, size), np.float32)
