@@ -2,22 +2,27 @@
 
 import dataclasses
 import math
+import os
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from brucke.core.document.setup import Device, Listener, Part, Setup
 from brucke.core.document.templates import TEMPLATES
 from brucke.core.edits.route_edits import put_on_this_computer
+from brucke.core.routing.rows import rows_of
 from brucke.ports.devices.kind import DeviceError
+from brucke.ports.devices.older.modules import owner, sink_arguments
+from brucke.ports.devices.older.wiring import older_wirings
 from brucke.ports.devices.opening import wiring_of
 from brucke.ports.devices.server import library
 from brucke.ports.devices.server.graph import Graph, devices_there, missing_links, wanted_links
 from brucke.ports.devices.server.mistakes import Mistake, mistakes
 from brucke.ports.devices.server.names import ENGINE, SERVER, choosing, chosen_ends
+from brucke.ports.devices.server.port import reported
 from brucke.ports.devices.server.queue import BlockQueue
 from brucke.ports.devices.server.wiring import SERVERS, made
 
@@ -232,3 +237,29 @@ def test_cycles_of_any_length_are_whole_blocks_no_later_than_they_must_be(n, run
     heard = np.ones((2, n), np.float32)
     assert not queue.run(np.ones_like(heard), heard, lambda: False)
     assert not heard.any(), "silent once it has ended"
+
+
+def test_what_the_servers_clock_says_of_the_hardware_is_believed_within_reason():
+    assert reported(480, 48000) == (0.01, 0.0)
+    assert reported(-480, 48000) == (0.0, 0.01)
+    assert reported(0, 48000) == reported(2**62, 48000) == reported(-(2**62), 48000) == (0.0, 0.0)
+
+
+@example("brucke.pid=1")
+@given(st.text(max_size=200))
+def test_no_name_ends_the_arguments_of_a_module_or_makes_it_anothers(name):
+    """Outside: the arguments are read as the older protocol's servers do, quotes inside quotes."""
+    told = sink_arguments("brucke.x", name, 2)
+    inside = told.split("sink_properties='", 1)[1]
+    assert inside.count("'") == 1
+    assert inside.count('"') == 2
+    assert "\\" not in inside
+    assert owner(told) == os.getpid()
+
+
+def test_by_the_older_protocol_the_interface_leads_and_everybody_else_has_a_stream_of_their_own():
+    setup = setup_here()
+    leads, others = older_wirings(setup, rows_of(setup).order(setup))
+    assert (leads.source, leads.sink, leads.inputs) == ("", "", 2)
+    ends = {(w.source, w.sink, w.inputs, w.outputs) for w in others}
+    assert ends == {("brucke.in.call.monitor", "brucke.lounge.out", 0, 2), ("brucke.in.browser.monitor", "", 2, 0)}

@@ -29,7 +29,7 @@ from .session import Session
 
 AGAIN_S = 1.0  # until it is tried again to reach a server, or to make a link
 OLDER = _(
-    "Only the older sound protocol is spoken on this computer: everything is some hundredths of a second longer on its way, and what "
+    "Only the older sound protocol is spoken on this computer: everything takes longer on its way, and what "
     "programs play is not drawn. The newer one's library was not found, or nothing answers it."
 )  # fmt: skip
 CHANNELS = {1: "MONO", 2: "FL,FR"}

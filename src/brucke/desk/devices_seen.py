@@ -17,7 +17,8 @@ PPM, WANDER_S = 0.5, 2e-5  # what nobody would see
 def with_devices(facts: Facts, setup: Setup, link: Reading, leading: Sequence[str]) -> tuple[Facts, list[str]]:
     """(`facts` with what those that lead say of themselves and how the others are matched to them, the devices whose sound has
     another place than before)."""
-    for device in leading:
+    interfaces = {d.id for d in setup.devices if d.kind == "interface"}
+    for device in interfaces & set(leading):  # what a call says of its way is about its service
         facts = reported_with(facts, device, link.get(Head.CARD_IN_US) / 1e6, link.get(Head.CARD_OUT_US) / 1e6)
     known, moved = {}, []
     for i, device in enumerate(d.id for d in setup.devices):

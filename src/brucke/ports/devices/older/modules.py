@@ -56,7 +56,7 @@ def unload_of(pulse: Any, processes: set[int] | None = None) -> None:
 
 def owner(arguments: str) -> int:
     """The process that made a module of ours, 0 for anybody else's."""
-    _, _, rest = arguments.partition(f"{MARK}=")
+    _, _, rest = arguments.rpartition(f"{MARK}=")  # after a name, which may say anything
     digits = rest[: len(rest) - len(rest.lstrip("0123456789"))]
     return int(digits) if digits and len(digits) < 10 else 0
 

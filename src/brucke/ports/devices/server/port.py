@@ -25,6 +25,8 @@ LOOK_AGAIN_S = 0.5
 GONE_S = 1.0  # without a block for so long the server is taken as gone
 RT_PROCESS, MAP_BUFFERS = 1 << 2, 1
 IN, OUT = 0, 1
+MOST_DELAY_S = 2.0
+DELAY_MOVED_S = 1e-3  # less is no news
 
 
 class ServerPort(LeadingPort):
@@ -45,7 +47,8 @@ class ServerPort(LeadingPort):
         self._get = 0
         self._come_rows = np.array(ends.come, np.intp)
         self._goes_on, self._there = True, False
-        self._position = self._duration = self._dropouts = self._cycle_ns = self._blocks = 0
+        self._position = self._duration = self._dropouts = self._cycle_ns = self._blocks = self._delay = 0
+        self._told_delay = 0
         self._beat = 0.0
         self._end = threading.Event()
 
@@ -76,8 +79,10 @@ class ServerPort(LeadingPort):
         moved = self._duration and (duration != self._duration or position != self._position + self._duration)
         another = duration != self._duration
         self._position, self._duration = position, duration
-        if moved or another:
+        other_way = abs(self._delay - self._told_delay) > DELAY_MOVED_S * self.rate
+        if moved or another or other_way:
             self._dropouts += bool(moved)
+            self._told_delay = self._delay
             self._tell()
         # Every port is asked for its buffer in every cycle: one that was passed over once gives none for ever.
         (come_ports, come), (go_ports, go) = self._ports
@@ -132,7 +137,7 @@ class ServerPort(LeadingPort):
 
         @ffi.callback("void(void *, struct spa_io_clock *)", onerror=self._failing)
         def process(_data: Any, clock: Any) -> None:
-            self._cycle_ns, self._blocks = clock.nsec, 0
+            self._cycle_ns, self._blocks, self._delay = clock.nsec, 0, clock.delay
             self._process(clock.duration, clock.position)
 
         events = ffi.new("struct pw_filter_events *", {"version": 1, "process": process})
@@ -196,4 +201,11 @@ class ServerPort(LeadingPort):
 
     def _tell(self) -> None:
         cycle = self._duration if self._there and self._duration != self.n else 0
-        self._told(not self._there, 0.0, 0.0, self._dropouts, cycle)
+        self._told(not self._there, *reported(self._delay, self.rate), self._dropouts, cycle)
+
+
+def reported(delay: int, rate: int) -> tuple[float, float]:
+    """(in, out) in seconds as the clock of a cycle tells them: how far its position is from the hardware, positive for what
+    comes in, negative for what goes out; 0 where it says nothing, or nothing one could believe."""
+    seconds = delay / rate
+    return (seconds if 0 < seconds < MOST_DELAY_S else 0.0), (-seconds if -MOST_DELAY_S < seconds < 0 else 0.0)
