@@ -16,6 +16,7 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 from brucke.core.document.setup import Setup
 from brucke.demo import FOLDER
 from brucke.demo.make_setup import nightboat as make_nightboat
+from brucke.ports.devices.server.which import spoken
 from brucke.ports.sounds.beat_sounds import beat_sounds
 from brucke.ports.sounds.files import mono
 
@@ -107,8 +108,10 @@ def desktop(monkeypatch: pytest.MonkeyPatch):
         server.start()
         for key, value in server.env.items():
             monkeypatch.setenv(key, value)
+        spoken(anew=True)
         yield server
         server.stop()
+        spoken(anew=True)
 
 
 @pytest.fixture
@@ -119,5 +122,7 @@ def sound_server(monkeypatch: pytest.MonkeyPatch):
         for name, value in server.env.items():
             monkeypatch.setenv(name, value)
         server.start()
+        spoken(anew=True)
         yield server
         server.stop()
+        spoken(anew=True)

@@ -11,9 +11,9 @@ from brucke.core.knowledge.evidence import Facts, Knowledge, Matching, Measureme
 from brucke.core.knowledge.quantities import ROUND_TRIP
 from brucke.core.routing.clocks import leading_card, matched, set_points
 from brucke.core.timing.paths import Situation, path
+from brucke.ports.devices.clocks.head import MatchedHead
 from brucke.ports.devices.clocks.loop import Clock
 from brucke.ports.devices.clocks.matching import Outgoing
-from brucke.ports.devices.clocks.told import Told
 from brucke.ports.devices.opening import wirings_of
 from brucke.ports.devices.rings import RingPort
 
@@ -54,7 +54,7 @@ def test_what_is_not_there_in_time_is_silence_then_comes_up_gently():
 
 def test_the_engine_reads_a_matched_device_where_its_sound_belongs_and_counts_what_is_late():
     ring = np.arange(2 * 256, dtype=np.float32).reshape(2, 256)
-    told = np.zeros((4, len(Told)), np.int64)
+    told = np.zeros((4, len(MatchedHead)), np.int64)
     port = RingPort(
         np.zeros((2, 256), np.float32), np.zeros((1, 2, 256), np.float32), np.array([0, 9]), 0, 1, 64, 48000, ring, told
     )
@@ -62,14 +62,14 @@ def test_the_engine_reads_a_matched_device_where_its_sound_belongs_and_counts_wh
     captures = np.ones((2, 64), np.float32)
     port.read(captures)
     assert not captures[1].any(), "nothing is there before it says so"
-    assert not told[3, Told.LATE]
-    told[3, [Told.THERE, Told.DELIVERED]] = 1, 100
+    assert not told[3, MatchedHead.LATE]
+    told[3, [MatchedHead.THERE, MatchedHead.DELIVERED]] = 1, 100
     port.read(captures)
     assert (captures[1] == ring[1, :64]).all()
     port.write(np.zeros((1, 2, 64), np.float32))
     port.read(captures)
     assert not captures[1].any()
-    assert (told[3, Told.LATE], told[3, Told.SHORT]) == (1, 28)
+    assert (told[3, MatchedHead.LATE], told[3, MatchedHead.SHORT]) == (1, 28)
 
 
 @pytest.fixture

@@ -185,7 +185,7 @@ class Desktop(QObject):
             self._told.append(partial(side.graph.gone, id))
 
         try:
-            self.spoken = spoken(anew=True)
+            self.spoken = spoken()
             if self.spoken == "older":
                 from ..ports.devices.older.connection import OlderConnection
 

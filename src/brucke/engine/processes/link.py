@@ -20,6 +20,7 @@ from ...core.measure.stimulus import StimulusKind, stimulus
 from ...core.routing.rows import Order
 from ...core.sound.processors import MAX_PLUG_INS
 from ...ports.devices.card import CardWiring
+from ...ports.devices.clocks.head import MatchedHead
 from ...ports.devices.opening import Wirings
 from ..step.beside import ABSENT, DONE, STATE
 from ..step.plan import F32, Plan, Shape
@@ -28,6 +29,7 @@ from .reading import MeasureHandle, Reading
 from .region import Head, Region, shape_text
 
 LOUDNESS_SILENT_S = 10.0  # it runs at low priority: a busy machine is not a hanging one
+MATCHED_SILENT_S = 5.0  # opening a card may take its time
 HURRY = -10  # how nice an engine is that has to be ready soon
 
 
@@ -87,7 +89,9 @@ class EngineLink(Reading):
             self.stand_by()
             found.append("standby")
         for row, (child, wiring) in list(self.matched.items()):
-            if not child.alive:
+            looked: Any = self.region["matched"][row, MatchedHead.LOOKED_NS]
+            hangs = looked and (time.monotonic_ns() - int(looked)) / 1e9 > MATCHED_SILENT_S
+            if not child.alive or hangs:
                 self._end_matched(row)
                 self._begin_matched(wiring)
                 found.append("matched")

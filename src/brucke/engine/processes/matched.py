@@ -14,10 +14,10 @@ import numpy as np
 from ...core.routing.clocks import set_points
 from ...ports.devices.card import CardWiring
 from ...ports.devices.card_stream import CardLook
+from ...ports.devices.clocks.head import MatchedHead
 from ...ports.devices.clocks.loop import Clock
 from ...ports.devices.clocks.matching import Incoming, Outgoing
 from ...ports.devices.clocks.settling import Settling
-from ...ports.devices.clocks.told import Told
 from ..step.plan import F32
 from .channel import Channel
 from .prompt import be_prompt
@@ -62,7 +62,7 @@ class MatchedCard:
         self.n, self.rate = shape.block, shape.rate
         told: Any = region["matched"]
         self.told = told[wiring.devices[0]]
-        self.told[: Told.LATE] = 0
+        self.told[: MatchedHead.LATE] = 0
         self._ring, self._outs = region.sound("matched_ring"), region.sound("out_ring")
         self._size = PORT_BLOCKS * shape.block
         self._ahead, self._says = 0, False
@@ -74,7 +74,7 @@ class MatchedCard:
         self._look, self._tried = CardLook(wiring.name), False
         self._clock = 0
         self._late_in, self._late_out = Growing(), Growing()
-        self._seen_late = int(self.told[Told.LATE])
+        self._seen_late = int(self.told[MatchedHead.LATE])
         self._wander, self._wander_from = 0.0, time.monotonic()
         self._begin()
 
@@ -96,7 +96,7 @@ class MatchedCard:
     def _called(self, indata: F32, outdata: F32, lost: bool, when: float) -> None:
         now = time.monotonic()
         first, self._count = self._count, self._count + self.n
-        self.told[Told.DROPOUTS] += lost
+        self.told[MatchedHead.DROPOUTS] += lost
         if self.clock.see(first, when) and self._settling is not None:
             self._watch_again()
         self._says = self._says or when != now
@@ -108,14 +108,14 @@ class MatchedCard:
         if self.wiring.outputs:
             self._goes(outdata, first, now)
         self._wander = max(self._wander, abs(self.incoming.error), abs(self.outgoing.error))
-        self.told[Told.THERE] = 1
+        self.told[MatchedHead.THERE] = 1
 
     def _has_settled(self, now: float, first: int) -> bool:
         """Once it was watched for a while beside the engine: then its set points are known."""
         watch = self._settling
         if watch is None:
             return True
-        done = self.region.get(Head.OUT_BLOCKS) * self.n
+        done = self._done()
         period = self.n * self.leading.rate_hz / self.clock.rate_hz
         if watch.see(now, done, self.leading.frames_at(now), self._at(first), period):
             self._ahead, self._least = round(watch.ahead), watch.set_points()
@@ -134,10 +134,18 @@ class MatchedCard:
                 self._watch_again()
         return self.leading.known and time.monotonic_ns() - region.get(Head.BEAT_NS) < STALLED_NS
 
+    def _done(self) -> int:
+        """Frames that the engine has handed out."""
+        return self.region.get(Head.OUT_BLOCKS) * self.n
+
     def _at(self, frame: float) -> float:
         return self.leading.frames_at(self.clock.time_of(frame))
 
     def _comes(self, sound: F32, first: int) -> None:
+        if self.incoming.written - self._done() > self._size - 2 * self.n:
+            self.incoming.begin_anew()  # it would write over what nobody has read yet
+            self.told[MatchedHead.DROPOUTS] += 1
+            return
         where, made = self.incoming.push(sound, first, self._at, self.leading.rate_hz / self.clock.rate_hz)
         if not len(made):
             return
@@ -145,15 +153,17 @@ class MatchedCard:
         for row, channel in self.wiring.rows:
             if channel < made.shape[1]:
                 self._ring[row, at] = made[:, channel]
-        self.told[Told.DELIVERED] = where + len(made)
+        self.told[MatchedHead.DELIVERED] = where + len(made)
 
     def _goes(self, outdata: F32, first: int, now: float) -> None:
-        there = self.region.get(Head.OUT_BLOCKS) * self.n
+        there = self._done()
+        if there - self.outgoing.fetched > self._size - 2 * self.n:
+            self.outgoing.begin_anew()  # what it would fetch was written over
         speed = self.clock.rate_hz / self.leading.rate_hz
         made = self.outgoing.pull(len(outdata), first, self._at, speed, self._fetch, there)
         np.clip(made, -1.0, 1.0, out=outdata)
         if self.outgoing.short:
-            self.told[Told.DROPOUTS] += 1
+            self.told[MatchedHead.DROPOUTS] += 1
             more = self._late_out.late(now, self.outgoing.short)
             if more:
                 self.outgoing.begin_anew(self._larger(self.outgoing.set_point, more, self._least[1]))
@@ -190,9 +200,9 @@ class MatchedCard:
         self._stream.close()
 
     def _open_again(self) -> None:
-        was = int(self.told[Told.THERE])
-        self.told[Told.THERE] = 0
-        self.told[Told.DROPOUTS] += was
+        was = int(self.told[MatchedHead.THERE])
+        self.told[MatchedHead.THERE] = 0
+        self.told[MatchedHead.DROPOUTS] += was
         self._stream.close()
         if not self._tried or self._look.found():
             self._tried = True
@@ -202,23 +212,24 @@ class MatchedCard:
 
     def _tell(self) -> None:
         told, now = self.told, time.monotonic()
-        if told[Told.LATE] != self._seen_late:
-            self._seen_late = int(told[Told.LATE])
-            more = self._late_in.late(now, int(told[Told.SHORT]))
-            told[Told.SHORT] = 0
+        told[MatchedHead.LOOKED_NS] = time.monotonic_ns()
+        if told[MatchedHead.LATE] != self._seen_late:
+            self._seen_late = int(told[MatchedHead.LATE])
+            more = self._late_in.late(now, int(told[MatchedHead.SHORT]))
+            told[MatchedHead.SHORT] = 0
             if more:
                 self.incoming.begin_anew(self._larger(self.incoming.set_point, more, self._least[0]))
         if self._settling is None:
             in_s, out_s = (0.0, 0.0) if self._says else self._stream.latency
             into = self.incoming.set_point - self._ahead + round(in_s * self.rate)
             out_of = self.outgoing.set_point + self._ahead + round(out_s * self.rate)
-            told[Told.IN_SET] = max(1, into) if self.wiring.inputs else 0
-            told[Told.OUT_SET] = max(1, out_of) if self.wiring.outputs else 0
+            told[MatchedHead.IN_SET] = max(1, into) if self.wiring.inputs else 0
+            told[MatchedHead.OUT_SET] = max(1, out_of) if self.wiring.outputs else 0
         if self._settling is None and self.leading.known and self.clock.known:
             off = self.clock.rate_hz / self.wiring.rate_hz / (self.leading.rate_hz / self.rate) - 1.0
-            told[Told.FAST_PPB] = round(off * 1e9)
+            told[MatchedHead.FAST_PPB] = round(off * 1e9)
         if now - self._wander_from > WANDER_S:
-            told[Told.WANDER_NS] = round(self._wander / self.rate * 1e9)
+            told[MatchedHead.WANDER_NS] = round(self._wander / self.rate * 1e9)
             self._wander, self._wander_from = 0.0, now
 
 

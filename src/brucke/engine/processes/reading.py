@@ -12,7 +12,7 @@ import numpy.typing as npt
 
 from ...core.knowledge.evidence import Matching
 from ...core.routing.rows import MAX_DEVICES, SIDES, Order, parts_of
-from ...ports.devices.clocks.told import Told
+from ...ports.devices.clocks.head import MatchedHead
 from ..step.plan import F32
 from .region import Head, Region, chain_frames, record_frames
 
@@ -65,12 +65,12 @@ class Reading:
     def matching(self, index: int) -> Matching | None:
         """How a device with a clock of its own is matched; None before its sound flowed."""
         told: Any = self.region["matched"][self.order.devices[index]]
-        if not told[Told.THERE] and not told[Told.DROPOUTS]:
+        if not told[MatchedHead.THERE] and not told[MatchedHead.DROPOUTS]:
             return None
         rate = self.shape.rate
         return Matching(
-            in_s=int(told[Told.IN_SET]) / rate, out_s=int(told[Told.OUT_SET]) / rate, fast_ppm=int(told[Told.FAST_PPB]) / 1e3,
-            wander_s=int(told[Told.WANDER_NS]) / 1e9, lost=int(told[Told.LATE] + told[Told.DROPOUTS]),
+            in_s=int(told[MatchedHead.IN_SET]) / rate, out_s=int(told[MatchedHead.OUT_SET]) / rate, fast_ppm=int(told[MatchedHead.FAST_PPB]) / 1e3,
+            wander_s=int(told[MatchedHead.WANDER_NS]) / 1e9, lost=int(told[MatchedHead.LATE] + told[MatchedHead.DROPOUTS]),
         )  # fmt: skip
 
     def recent(self, seconds: float) -> tuple[F32, F32]:

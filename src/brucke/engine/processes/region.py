@@ -18,7 +18,7 @@ from ...core.routing.rows import MAX_DEVICES, SIDES
 from ...core.sound.noise_profile import BINS
 from ...core.sound.processors import MAX_PLUG_INS, MAX_SLOTS
 from ...core.sound.processors.base import PARAMS
-from ...ports.devices.clocks.told import Told
+from ...ports.devices.clocks.head import MatchedHead
 from ..step.plan import F32, Plan, Shape
 
 PORT_BLOCKS = 64
@@ -159,7 +159,7 @@ def _specs(s: Shape) -> dict[str, tuple[str, tuple[int, ...]]]:
         "plan_door": ("float32", (2, s.listeners)),
         "in_ring": ("float32", (s.captures, PORT_BLOCKS * s.block)),
         "matched_ring": ("float32", (s.captures, PORT_BLOCKS * s.block)),
-        "matched": ("int64", (MAX_DEVICES, len(Told))),
+        "matched": ("int64", (MAX_DEVICES, len(MatchedHead))),
         "out_ring": ("float32", (s.listeners, s.channels, PORT_BLOCKS * s.block)),
         "record_ring": ("float32", (SIDES * s.parts + outputs, record_frames(s))),
         "chain_ring": ("float32", (s.parts + s.listeners, 2, chain_frames(s))),

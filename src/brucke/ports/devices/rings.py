@@ -9,7 +9,7 @@ from collections.abc import Callable, Sequence
 import numpy as np
 import numpy.typing as npt
 
-from .clocks.told import Told
+from .clocks.head import MatchedHead
 
 F32 = npt.NDArray[np.float32]
 I64 = npt.NDArray[np.int64]
@@ -18,7 +18,7 @@ I64 = npt.NDArray[np.int64]
 class RingPort:
     """in_ring [channels, K·n], out_ring [L, C, K·n]; `counters` holds blocks written out and delivered in. Devices with a
     clock of their own lay their sound into `matched_ring` [channels, K·n] at the frame where it belongs, and say so in
-    `told` [devices, Told].
+    `told` [devices, MatchedHead].
     """
 
     def __init__(
@@ -66,12 +66,12 @@ class RingPort:
         assert self._matched_ring is not None
         assert self._told is not None
         told = self._told[device]
-        short = (self.block + 1) * self._n - int(told[Told.DELIVERED])
-        if not told[Told.THERE] or short > 0:
+        short = (self.block + 1) * self._n - int(told[MatchedHead.DELIVERED])
+        if not told[MatchedHead.THERE] or short > 0:
             captures[rows] = 0.0
-            if told[Told.THERE] and told[Told.DELIVERED]:
-                told[Told.LATE] += 1
-                told[Told.SHORT] = max(short, int(told[Told.SHORT]))
+            if told[MatchedHead.THERE] and told[MatchedHead.DELIVERED]:
+                told[MatchedHead.LATE] += 1
+                told[MatchedHead.SHORT] = max(short, int(told[MatchedHead.SHORT]))
             return
         captures[rows] = self._matched_ring[rows, at : at + self._n]
 

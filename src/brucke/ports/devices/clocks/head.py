@@ -3,7 +3,7 @@
 from enum import IntEnum
 
 
-class Told(IntEnum):
+class MatchedHead(IntEnum):
     """Which number stands where; each is written by one side only."""
 
     THERE = 0  # 1 while its sound flows
@@ -15,5 +15,6 @@ class Told(IntEnum):
         5  # how much its clock differs from what it states, against the leading one, parts in 10⁹, positive: fast
     )
     WANDER_NS = 6  # how far it came away from its set point lately
-    LATE = 7  # blocks that the engine had to do without: written by the engine
-    SHORT = 8  # how many frames were not there at worst: written by the engine
+    LOOKED_NS = 7  # monotonic time at which its process last looked after it
+    LATE = 8  # blocks that the engine had to do without: written by the engine
+    SHORT = 9  # how many frames were not there at worst: written by the engine
