@@ -14,8 +14,10 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+import soundfile as sf
 from msgspec.structs import replace
 
+from brucke.core.document.setup import MapPoint
 from brucke.core.document.setup_file import save
 from brucke.core.knowledge.evidence import Knowledge
 from brucke.ports.devices.server.library import ffi
@@ -110,6 +112,33 @@ def playing(desktop, tmp_path):
     for one in started:
         one.kill()
         one.wait()
+
+
+def test_a_microphone_is_as_wide_as_its_listener(desktop, sounding, playing, tmp_path):
+    """Music on channels 3 and 4 only, as a recording program takes it."""
+    setup = setup_here()
+    wide = tuple(replace(x, channels=4) if x.id == "lounge" else x for x in setup.listeners)
+    apart = (MapPoint(source=0, target=2), MapPoint(source=1, target=3, gain_db=-6.0))
+    routes = tuple(
+        replace(r, map=apart) if (r.part, r.listener) == ("song", "lounge") else r for r in setup.routes if r.part == "song"
+    )  # fmt: skip
+    live = sounding("--open", setup=replace(setup, listeners=wide, routes=routes))
+    live.until("up")
+    playing("brucke.in.browser", 440.0)
+    time.sleep(1.0)
+    file = tmp_path / "wide.wav"
+    recorder = desktop.run(
+        "pw-record", "--target", "brucke.lounge", "--rate", str(RATE), "--format", "f32", "--channels", "4",
+        "--channel-map", "AUX0,AUX1,AUX2,AUX3", str(file), stdout=subprocess.DEVNULL,
+    )  # fmt: skip
+    time.sleep(2.0)
+    recorder.send_signal(signal.SIGINT)
+    recorder.wait(5)
+    heard = sf.read(file, dtype="float32")[0][-RATE:]
+    assert heard.shape[1] == 4
+    assert not heard[:, :2].any(), "nothing on the channels that nothing is routed to"
+    assert level_of(heard[:, 2], 440.0) == pytest.approx(0.2, rel=0.02)
+    assert level_of(heard[:, 3], 440.0) == pytest.approx(0.2 * 10 ** (-6 / 20), rel=0.02)
 
 
 ROLES = ("engine", "standby", "recorder", "loudness", "world")

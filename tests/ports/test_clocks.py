@@ -9,7 +9,7 @@ import pytest
 from brucke.core.edits.route_edits import change_device
 from brucke.core.knowledge.evidence import Facts, Knowledge, Matching, Measurement
 from brucke.core.knowledge.quantities import ROUND_TRIP
-from brucke.core.routing.clocks import leading_card, matched, set_points
+from brucke.core.routing.clocks import leading_card, matched, other_rate, set_points
 from brucke.core.timing.paths import Situation, path
 from brucke.ports.devices.clocks.head import MatchedHead
 from brucke.ports.devices.clocks.loop import Clock
@@ -89,6 +89,10 @@ def test_one_card_leads_the_others_are_matched_and_that_is_a_stage(two_cards):
     setup = replace(setup, devices=(*setup.devices, ears), listeners=listeners)
     assert leading_card(setup).id == "table"
     assert [d.id for d in matched(setup)] == ["ears"]
+    slow = replace(
+        setup, devices=tuple(replace(d, rate_hz=44100) if d.id in ("ears", "table") else d for d in setup.devices)
+    )
+    assert [d.id for d in slow.devices if other_rate(slow, d)] == ["table"], "what is matched may run at its own rate"
     wirings = wirings_of(setup)
     assert (wirings.leading.outputs, wirings.matched[0].inputs, wirings.matched[0].outputs) == (0, 0, monitor.channels)
 

@@ -194,7 +194,9 @@ class Desktop(QObject):
                 side.connection = Connection("brucke", came, gone, lambda _why: None)
         except DeviceError as e:
             if self.state != "down":
-                self.session.noticed.emit(f"{e}. It is looked for; what goes through it is silent.", "coral")
+                why = str(e)
+                text = f"{why[:1].upper()}{why[1:]}. It is looked for; what goes through it is silent."
+                self.session.noticed.emit(text, "coral")
             self._set("down")
             return
         self._side = side

@@ -10,6 +10,7 @@ from typing import Literal
 from ..document.setup import Device, Listener, Part, Setup
 from ..findings import Finding, Value
 from ..knowledge.quantities import QUANTITIES
+from ..routing.clocks import other_rate
 from ..routing.doubled import doubled
 from ..routing.ways import Loop, carries, loops
 from ..timing.align import timing
@@ -107,7 +108,7 @@ def _present(known: Known) -> Iterator[Finding]:
 def _rates(known: Known) -> Iterator[Finding]:
     setup = known.setup
     for d in setup.devices:
-        if d.kind != "camera" and d.rate_hz != setup.rate_hz:
+        if other_rate(setup, d):
             yield Finding(code="other_rate", device=d.id, values={"rate_hz": d.rate_hz, "wanted_hz": setup.rate_hz})
 
 

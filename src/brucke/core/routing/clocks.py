@@ -29,6 +29,11 @@ def matched(setup: Setup) -> tuple[Device, ...]:
     return tuple(d for d in _cards(setup) if leads is None or d.id != leads.id)
 
 
+def other_rate(setup: Setup, device: Device) -> bool:
+    """Whether it runs at a rate that neither the engine nor anybody on the way to it carries."""
+    return device.kind != "camera" and device.rate_hz != setup.rate_hz and device not in matched(setup)
+
+
 CONVERTER_FRAMES = 47  # that the converter between two clocks has to hear ahead: libsamplerate's medium sinc
 MARGIN_S = 0.005  # how late a process without a real-time right may be: measured, see docs/method.md
 

@@ -13,6 +13,7 @@ import numpy.typing as npt
 from ...core.document.setup import Listener, Moment, Part, Route, Setup
 from ...core.edits.chain_edits import owner_of, plug_ins
 from ...core.routing.captures import capture_channels
+from ...core.routing.clocks import other_rate
 from ...core.routing.maps import route_gains
 from ...core.routing.rows import SIDES, Rows, rows_of
 from ...core.sound.noise_profile import BINS
@@ -140,7 +141,7 @@ def compile_plan(setup: Setup, live: Live, rows: Rows | None = None, channels: i
 def _refuse(setup: Setup) -> None:
     """PlanError with what the engine cannot carry."""
     for device in setup.devices:
-        if device.kind != "camera" and device.rate_hz != setup.rate_hz:
+        if other_rate(setup, device):
             raise PlanError(
                 f"{device.name} runs at {device.rate_hz} Hz and the setup at {setup.rate_hz} Hz; set both to one rate"
             )

@@ -151,7 +151,7 @@ class EvidenceCard(Card):
         way, knowledge, q, possible = m.way, self.session.knowledge, m.quantity, m.possible
         self.quantities.offer([(key, way_text(setup, q.code, w.ids)) for key, (q, w) in possible.items()])
         self.quantities.show_on(q.key(*way.ids) if way else "")
-        self.quantities.setVisible(len(possible) > 1)
+        self.quantities.setVisible(len(possible) > 1 or (way is not None and len(way.ids) > 1))
         newest = knowledge.newest(q.key(*way.ids)) if way else None
         good = knowledge.counting(q, setup, *way.ids) if way else None
         shown = good or newest

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from ....core.document.setup import Device, Part, Setup
 from ....core.edits.part_edits import mode_of
 from ....core.knowledge.evidence import Facts
+from ....core.routing.clocks import other_rate
 from ....core.units import buffer_seconds
 from ....words import timing
 from ....words.translation import _
@@ -85,7 +86,7 @@ def _device_row(setup: Setup, d: Device, facts: Facts) -> DeviceRow:
     return DeviceRow(
         d.id, d.name, f"{d.rate_hz // 1000} {d.rate_hz % 1000:03d} Hz", f"{d.bits} bit",
         f"{d.buffer_frames} × {d.buffers}" if d.buffer_frames else "–", timing.ms_text(held) if held else "–", clock,
-        d.rate_hz != setup.rate_hz, missing,
+        other_rate(setup, d), missing,
     )  # fmt: skip
 
 
