@@ -122,6 +122,7 @@ def _parser() -> argparse.ArgumentParser:
     )
     _document_commands(command)
     _sound_commands(command)
+    _home_commands(command, parser)
     return parser
 
 
@@ -184,10 +185,21 @@ def _document_commands(command: Command) -> None:
     p.add_argument("--into", type=Path, metavar="DIR")
 
 
+def _home_commands(command: Command, parser: argparse.ArgumentParser) -> None:
+    from . import installing
+
+    p = command("install", installing.put, "into the menu, with file types and completion, for this user")
+    p.add_argument(
+        "--launcher", type=Path, required=True, metavar="FILE", help="what starts Brucke (./run gives itself)"
+    )
+    p.set_defaults(parser=parser)
+    command("uninstall", installing.take_out, "out of it again, nothing else")
+
+
 def entry() -> None:
-    """brucke SETUP is short for brucke open SETUP."""
+    """brucke FILE is short for brucke open FILE."""
     argv = sys.argv[1:]
-    if argv and argv[0].endswith(".json"):
+    if argv and argv[0].endswith((".json", ".zip")):
         argv = ["open", *argv]
     sys.exit(main(argv))
 

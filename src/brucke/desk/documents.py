@@ -234,6 +234,8 @@ class Documents(QObject):
             raise SetupError(f"{path.name}: sounds: “{missing}” is nowhere to be found")
         export_bundle(path, s.setup, s.knowledge, files)
 
-    def import_(self, path: Path) -> None:
-        """Unpack beside our other data and open. Errors: SetupError."""
-        self.session.open(import_bundle(path, self.home / "imported"))
+    def read(self, path: Path) -> None:
+        """Open a setup; a bundle is unpacked beside our other data first. Errors: SetupError."""
+        if path.name.endswith(".zip"):
+            path = import_bundle(path, self.home / "imported")
+        self.session.open(path)

@@ -15,6 +15,7 @@ from ...desk.documents import Documents
 from ...desk.running import LiveEngine
 from ...desk.session import Session
 from ...desk.surprises import Surprises
+from ...home.files import APP_ID
 from ...ports.devices.kind import DeviceError
 from ...ports.devices.opening import wiring_of
 from ..theme.fonts import load_fonts
@@ -28,6 +29,7 @@ def make_app() -> tuple[QApplication, Theme, QSettings]:
     app = QApplication.instance() or QApplication(sys.argv[:1])
     assert isinstance(app, QApplication)
     app.setApplicationName("Brucke")
+    app.setDesktopFileName(APP_ID)
     app.setStyle("Fusion")
     load_fonts()
     settings = QSettings("brucke", "brucke")
@@ -39,9 +41,9 @@ def make_app() -> tuple[QApplication, Theme, QSettings]:
 def _first_document(session: Session, documents: Documents, setup: Path | None, demo: bool) -> None:
     """What was asked for; else what a crash left, the last one, or nothing yet. SetupError for what was asked for."""
     if setup is not None:
-        session.open(setup)
+        documents.read(setup)
         if not demo:
-            documents.remember(setup)
+            documents.remember(session.path or setup)
         return
     if documents.recover():
         return

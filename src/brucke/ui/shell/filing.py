@@ -70,10 +70,7 @@ class Filing:
             return False
         self.notice.clear()
         try:
-            if path.name.endswith(".zip"):
-                self.documents.import_(path)
-            else:
-                self.session.open(path)
+            self.documents.read(path)
         except SetupError as e:
             self.notice.say(f"Not opened. {e}.", "coral")
             return False

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from ....core.document.setup import Device, Part, Setup
 from ....core.edits.part_edits import mode_of
 from ....core.knowledge.evidence import Facts
-from ....core.routing.clocks import other_rate
+from ....core.routing.clocks import matched, other_rate
 from ....core.units import buffer_seconds
 from ....words import timing
 from ....words.translation import _
@@ -82,7 +82,15 @@ def _device_row(setup: Setup, d: Device, facts: Facts) -> DeviceRow:
         period = 1 / d.pictures_per_s
         return DeviceRow(d.id, d.name, f"{d.pictures_per_s:g} / s", "", "", timing.ms_text(period), "", False, missing)
     held = buffer_seconds(d.buffer_frames, d.buffers, d.rate_hz)
-    clock = _("not there; joins by itself") if missing else _("sets the clock") if d.sets_clock else ""
+    clock = (
+        _("not there; joins by itself")
+        if missing
+        else _("sets the clock")
+        if d.sets_clock
+        else _("its clock is matched")
+        if d in matched(setup)
+        else ""
+    )
     return DeviceRow(
         d.id, d.name, f"{d.rate_hz // 1000} {d.rate_hz % 1000:03d} Hz", f"{d.bits} bit",
         f"{d.buffer_frames} × {d.buffers}" if d.buffer_frames else "–", timing.ms_text(held) if held else "–", clock,

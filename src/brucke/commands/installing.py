@@ -1,0 +1,38 @@
+"""At home on the desktop: a menu entry, the file types, completion; and out again."""
+
+import argparse
+
+from ..home.files import Told
+from ..home.installing import InstallError, homes, install, uninstall
+from .output import CannotDo, emit
+
+
+def put(args: argparse.Namespace) -> int:
+    try:
+        files = install(homes(), args.launcher.resolve(), commands_of(args.parser))
+    except InstallError as e:
+        raise CannotDo(str(e)) from None
+    emit(
+        args,
+        {"files": [str(f) for f in files]},
+        lambda: [*map(str, files), "Brucke is in the menu, and “brucke” a command."],
+    )
+    return 0
+
+
+def take_out(args: argparse.Namespace) -> int:
+    try:
+        files = uninstall(homes())
+    except InstallError as e:
+        raise CannotDo(str(e)) from None
+    emit(args, {"files": [str(f) for f in files]}, lambda: [f"{len(files)} files taken out, nothing else."])
+    return 0
+
+
+def commands_of(parser: argparse.ArgumentParser) -> tuple[Told, ...]:
+    """What a shell may complete, as the command line itself has it."""
+    found = []
+    for action in parser._actions:
+        for name, sub in (action.choices or {}).items() if isinstance(action, argparse._SubParsersAction) else ():
+            found.append(Told(name, tuple(o for a in sub._actions for o in a.option_strings if o.startswith("--"))))
+    return tuple(found)
