@@ -12,6 +12,7 @@ import numpy as np
 import pytest
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+os.environ["XDG_RUNTIME_DIR"] = tempfile.mkdtemp(prefix="quay-run-")  # a Brucke that runs elsewhere is none of ours
 
 from brucke.core.document.setup import Setup
 from brucke.demo import FOLDER

@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QApplication, QMessageBox
 from ...core.document.setup_file import SetupError
 from ...core.edits.route_edits import change_device
 from ...desk.documents import Documents
+from ...desk.one import OneBrucke, hand_over, place
 from ...desk.running import LiveEngine
 from ...desk.session import Session
 from ...desk.surprises import Surprises
@@ -68,6 +69,10 @@ def _use_card(session: Session, name: str) -> None:
 def run(setup: Path | None, demo: bool = False, shots: Path | None = None, device: str = "") -> int:
     """The window until it is closed; 2 where the setup cannot be opened, or the sound card `device` is not there."""
     app, theme, settings = make_app()
+    alone = demo or shots is not None  # beside whatever runs
+    if not alone and hand_over(setup, place()):
+        print("brucke: it runs already, and has been asked to the front", file=sys.stderr)
+        return 0
     session = Session()
     documents = Documents(session, settings)
     try:
@@ -99,6 +104,11 @@ def run(setup: Path | None, demo: bool = False, shots: Path | None = None, devic
         # The window's own clock lets Python see it, thirty times a second.
         signal.signal(number, lambda *_: window.end_now())
     window.show()
+    one = None if alone else OneBrucke(place())
+    if one is not None:
+        one.asked.connect(window.asked_for)
     code = int(app.exec())
+    if one is not None:
+        one.close()
     sip.delete(window)  # while the application is still there: whatever outlives it may crash
     return code

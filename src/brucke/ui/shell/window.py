@@ -2,7 +2,7 @@
 
 from pathlib import Path
 
-from PyQt6.QtCore import QSettings
+from PyQt6.QtCore import QSettings, Qt
 from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QResizeEvent
 from PyQt6.QtWidgets import QApplication, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
 
@@ -298,6 +298,15 @@ class Window(QMainWindow):
         compact = self.height() < self.theme.tokens.px(COMPACT_PX)
         self.deck.set_compact(compact)
         self.strip.set_compact(compact)
+
+    def asked_for(self, file: Path | None) -> None:
+        """Somebody has started Brucke once more: to the front, with the file that was given."""
+        self.setWindowState(self.windowState() & ~Qt.WindowState.WindowMinimized)
+        self.show()
+        self.raise_()
+        self.activateWindow()
+        if file is not None and file != self.session.path and self._free_to_leave():
+            self.filing.open_file(file)
 
     def end_now(self) -> None:
         """Asked from outside to end: nothing is asked, and what is not saved stays kept aside."""
