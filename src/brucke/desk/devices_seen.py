@@ -26,8 +26,8 @@ def with_devices(facts: Facts, setup: Setup, link: Reading, leading: Sequence[st
         if now is None:
             continue
         known[device] = before if before is not None and _alike(before, now) else now
-        if before is not None and (before.in_s, before.out_s) != (now.in_s, now.out_s):
-            moved.append(device)
+        if before is None or (before.in_s, before.out_s) != (now.in_s, now.out_s):
+            moved.append(device)  # another place, or a stream that began anew
     return (facts if known == facts.matched else replace(facts, matched=known)), moved
 
 

@@ -59,11 +59,8 @@ class CardStream:
         def goes(outdata: F32, frames: int, when: Any, status: Any) -> None:
             both(nothing, outdata, frames, when, status)
 
-        for name, end in zip(("PULSE_SOURCE", "PULSE_SINK"), self._ends, strict=True):
-            if end:  # read by the server's library when a stream is made: this process makes no other
-                os.environ[name] = end
-        os.environ.setdefault("PULSE_PROP", f"{MARK}={os.getpid()}")
         try:
+            self._name_ends()
             device = next((d for d in sd.query_devices() if d["name"] == self.name), None)
             if device is None:
                 return False
@@ -83,6 +80,13 @@ class CardStream:
             self.close()
             return False
         return True
+
+    def _name_ends(self) -> None:
+        """Read by the server's library when a stream is made: this process makes no other. ValueError for what is no name."""
+        for name, end in zip(("PULSE_SOURCE", "PULSE_SINK"), self._ends, strict=True):
+            if end:
+                os.environ[name] = end
+        os.environ.setdefault("PULSE_PROP", f"{MARK}={os.getpid()}")
 
     @property
     def latency(self) -> tuple[float, float]:
