@@ -3,6 +3,8 @@
 The hour itself at 48 kHz is `./run bench clocks`; here ten minutes at 8 kHz, where a tenth of a millisecond is not even a frame.
 """
 
+from types import SimpleNamespace
+
 import numpy as np
 import pytest
 
@@ -11,6 +13,8 @@ from brucke.core.knowledge.evidence import Facts, Knowledge, Matching, Measureme
 from brucke.core.knowledge.quantities import ROUND_TRIP
 from brucke.core.routing.clocks import leading_card, matched, other_rate, set_points
 from brucke.core.timing.paths import Situation, path
+from brucke.desk.dropouts import Dropouts
+from brucke.ports.devices.card_stream import at_converter
 from brucke.ports.devices.clocks.head import MatchedHead
 from brucke.ports.devices.clocks.loop import Clock
 from brucke.ports.devices.clocks.matching import Outgoing
@@ -37,6 +41,22 @@ def test_a_clock_goes_on_after_one_late_callback_and_follows_a_stream_that_jumpe
     jumped = [clock.see(128 * i, 128 * i / 48000 + 0.5) for i in range(20000, 20400)]
     assert sum(jumped) == 1
     assert clock.frames_at(128 * 20400 / 48000 + 0.5) == pytest.approx(128 * 20400, abs=1)
+
+
+def test_a_driver_that_does_not_say_when_its_frames_are_at_the_converter_is_not_taken_for_one_that_does():
+    def told(come, go):
+        return SimpleNamespace(currentTime=100.0, inputBufferAdcTime=come, outputBufferDacTime=go)
+
+    assert at_converter(7.0, told(99.9, 100.2), True) == pytest.approx(6.9)
+    assert at_converter(7.0, told(99.9, 100.2), False) == pytest.approx(7.2)
+    for come, go in ((0.0, 0.0), (100.0, 100.0), (100.5, 99.5)):
+        assert at_converter(7.0, told(come, go), True) is at_converter(7.0, told(come, go), False) is None
+
+
+def test_dropouts_of_a_device_that_was_let_go_are_not_taken_off_what_was_heard_of():
+    seen = Dropouts()
+    assert [seen.see(n) for n in (0, 5, 5, 2, 3)] == [False, True, False, False, True]
+    assert seen.recent() == 6
 
 
 def test_what_is_not_there_in_time_is_silence_then_comes_up_gently():

@@ -147,7 +147,10 @@ class Teller:
 
         link = self.running.link
         causes = {"missing input": Head.LATE, "late block": Head.MISSED, "the device": Head.CARD_DROPOUTS}
-        return {why: link.get(head) for why, head in causes.items()} if link is not None else {}
+        if link is None:
+            return {}
+        matched = sum(m.lost for m in self.session.facts.matched.values())
+        return {**{why: link.get(head) for why, head in causes.items()}, "a device with its own clock": matched}
 
     def done(self) -> None:
         from ..engine.processes.region import Head

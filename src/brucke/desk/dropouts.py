@@ -11,12 +11,12 @@ class Dropouts:
         self._heard_of: list[tuple[float, int]] = []  # (when, how many)
 
     def see(self, count: int) -> bool:
-        """All there were by now; whether that is another number than before."""
-        if count == self._count:
-            return False
-        self._heard_of.append((time.monotonic(), count - self._count))
-        self._count = count
-        return True
+        """All there were by now; whether there are more than before. A device that was let go takes its count with it, and
+        nothing of what was heard of."""
+        more, self._count = count - self._count, count
+        if more > 0:
+            self._heard_of.append((time.monotonic(), more))
+        return more > 0
 
     def recent(self) -> int:
         """Those of the last minute."""

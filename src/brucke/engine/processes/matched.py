@@ -81,25 +81,24 @@ class MatchedCard:
     def _begin(self) -> None:
         """A stream that was opened counts from nothing, and is only watched at first."""
         self.clock, self._count = Clock(self.wiring.rate_hz), 0
-        self._settling: Settling | None = None
         self._says = False  # when its frames are at the converter
         self._watch_again()
 
     def _watch_again(self) -> None:
         """Nothing sounds before both clocks are known; one that jumps later is followed while it sounds."""
-        self._settling = Settling(self.rate, self.n)
+        self._settling: Settling | None = Settling(self.rate, self.n)
         self.incoming.begin_anew()
         self.outgoing.begin_anew()
 
     # In the card's thread
 
-    def _called(self, indata: F32, outdata: F32, lost: bool, when: float) -> None:
+    def _called(self, indata: F32, outdata: F32, lost: bool, when: float | None) -> None:
         now = time.monotonic()
         first, self._count = self._count, self._count + self.n
         self.told[MatchedHead.DROPOUTS] += lost
-        if self.clock.see(first, when) and self._settling is not None:
+        if self.clock.see(first, now if when is None else when) and self._settling is not None:
             self._watch_again()
-        self._says = self._says or when != now
+        self._says = when is not None
         if not self._engine_runs() or not self._has_settled(now, first):
             outdata[:] = 0.0
             return

@@ -134,7 +134,7 @@ class CardPort(LeadingPort):
 
     # Driving
 
-    def _called(self, indata: F32, outdata: F32, lost: bool, when: float) -> None:
+    def _called(self, indata: F32, outdata: F32, lost: bool, when: float | None) -> None:
         """One period of the card, in PortAudio's thread."""
         if lost:
             self._dropouts += 1
@@ -142,7 +142,7 @@ class CardPort(LeadingPort):
         if len(indata) != self.n or not self._goes_on or not self._there:
             outdata[:] = 0.0
             return
-        self._clock_ns = round(when * 1e9)
+        self._clock_ns = round((self._stream.beat if when is None else when) * 1e9)
         self._in[:] = indata
         np.clip(self._in, -1e3, 1e3, out=self._in)
         self._goes_on = self._block()

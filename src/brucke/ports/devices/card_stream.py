@@ -18,17 +18,17 @@ from .kind import MARK
 F32 = npt.NDArray[np.float32]
 # (what came in [frames, channels], what goes out [frames, channels] to be filled, whether blocks were lost before it, when its
 # first frame was at the converter, see `at_converter`), in PortAudio's thread.
-Called = Callable[[F32, F32, bool, float], None]
+Called = Callable[[F32, F32, bool, float | None], None]
 MOST_BUFFERED_S = 2.0
 LOOK_AGAIN_S = 1.0
 FIRST_S = 2.0  # a card may take a moment to begin
 
 
-def at_converter(now: float, when: Any, comes: bool) -> float:
-    """Monotonic seconds at which the first frame of a period came in or goes out, from PortAudio's own clock; `now` where the
+def at_converter(now: float, when: Any, comes: bool) -> float | None:
+    """Monotonic seconds at which the first frame of a period came in or goes out, from PortAudio's own clock; None where the
     driver does not say. Where there are both directions the one that goes out is steadier."""
     ahead = float((when.inputBufferAdcTime if comes else when.outputBufferDacTime) - when.currentTime)
-    return now + ahead if 0 < (-ahead if comes else ahead) < MOST_BUFFERED_S else now
+    return now + ahead if 0 < (-ahead if comes else ahead) < MOST_BUFFERED_S else None
 
 
 class CardStream:
