@@ -31,6 +31,7 @@ APART_S = 0.5
 MORE_S = 0.001
 MOST_MORE_S = 0.04  # later than that nobody wants it: what is late then is a dropout
 WANDER_S = 10.0
+HOPELESS_S = 2.0  # for so long nothing came in time: its buffers are no longer as they were watched
 
 
 class Growing:
@@ -87,6 +88,8 @@ class MatchedCard:
     def _watch_again(self) -> None:
         """Nothing sounds before both clocks are known; one that jumps later is followed while it sounds."""
         self._settling: Settling | None = Settling(self.rate, self.n)
+        self._hopeless, self._fine_in, self._fine_out = False, time.monotonic(), time.monotonic()
+        self.told[MatchedHead.DELIVERED] = 0
         self.incoming.begin_anew()
         self.outgoing.begin_anew()
 
@@ -97,6 +100,8 @@ class MatchedCard:
         first, self._count = self._count, self._count + self.n
         self.told[MatchedHead.DROPOUTS] += lost
         if self.clock.see(first, now if when is None else when) and self._settling is not None:
+            self._watch_again()
+        if self._hopeless:
             self._watch_again()
         self._says = when is not None
         if not self._engine_runs() or not self._has_settled(now, first):
@@ -120,7 +125,7 @@ class MatchedCard:
             self._ahead, self._least = round(watch.ahead), watch.set_points()
             self.incoming.begin_anew(self._least[0])
             self.outgoing.begin_anew(self._least[1])
-            self._settling = None
+            self._settling, self._fine_in, self._fine_out = None, now, now
         return self._settling is None
 
     def _engine_runs(self) -> bool:
@@ -156,11 +161,15 @@ class MatchedCard:
 
     def _goes(self, outdata: F32, first: int, now: float) -> None:
         there = self._done()
-        if there - self.outgoing.fetched > self._size - 2 * self.n:
+        old = there - self.outgoing.fetched > self._size - 2 * self.n
+        if old:
             self.outgoing.begin_anew()  # what it would fetch was written over
         speed = self.clock.rate_hz / self.leading.rate_hz
         made = self.outgoing.pull(len(outdata), first, self._at, speed, self._fetch, there)
         np.clip(made, -1.0, 1.0, out=outdata)
+        if not (old or self.outgoing.short):
+            self._fine_out = now
+        self._hopeless = self._hopeless or now - self._fine_out > HOPELESS_S
         if self.outgoing.short:
             self.told[MatchedHead.DROPOUTS] += 1
             more = self._late_out.late(now, self.outgoing.short)
@@ -212,6 +221,9 @@ class MatchedCard:
     def _tell(self) -> None:
         told, now = self.told, time.monotonic()
         told[MatchedHead.LOOKED_NS] = time.monotonic_ns()
+        if told[MatchedHead.LATE] == self._seen_late or self._settling is not None:
+            self._fine_in = now
+        self._hopeless = self._hopeless or now - self._fine_in > HOPELESS_S
         if told[MatchedHead.LATE] != self._seen_late:
             self._seen_late = int(told[MatchedHead.LATE])
             more = self._late_in.late(now, int(told[MatchedHead.SHORT]))
