@@ -1,12 +1,12 @@
 """./run bench [engine] [deadlines] [startup] [repaint] [grid] [estimate] [refuse] [hostile] [kills] [soak]
-[hour] [desktop] [clocks]; without a
+[hour] [desktop] [clocks] [login]; without a
 name, all but the long ones."""
 
 import importlib
 import sys
 
 NAMES = ("engine", "estimate", "startup", "repaint", "grid", "deadlines")
-LONG = ("refuse", "hostile", "kills", "soak", "hour", "desktop", "clocks")
+LONG = ("refuse", "hostile", "kills", "soak", "hour", "desktop", "clocks", "login")
 
 
 def main() -> int:

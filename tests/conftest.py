@@ -26,7 +26,7 @@ from .sound_server import SoundServer
 
 # `live` has the cores to itself, one after the other; `slow` computes for long and shares them. `./run test quick` is the rest.
 LIVE_FIXTURES = {"live", "hot", "sound_server", "desktop"}
-LIVE_FILES = ("test_live.py", "test_card.py", "test_first_hour.py", "test_ready.py", "test_plug_ins.py", "test_recording.py", "test_call.py", "test_older_protocol.py")  # fmt: skip
+LIVE_FILES = ("test_live.py", "test_card.py", "test_first_hour.py", "test_ready.py", "test_plug_ins.py", "test_recording.py", "test_call.py", "test_older_protocol.py", "test_accessible.py")  # fmt: skip
 SLOW_FILES = ("test_rehearse.py", "test_soundcheck.py", "test_loudness.py", "test_estimator.py", "test_hostile.py", "test_troubles.py", "test_world.py", "test_noise.py", "test_clocks.py")  # fmt: skip
 
 

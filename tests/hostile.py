@@ -30,7 +30,8 @@ from brucke.core.sound.profile_file import load_profile, save_profile
 from brucke.core.timing.align import align, timing
 from brucke.core.timing.paths import Situation
 from brucke.demo.make_setup import nightboat
-from brucke.engine.step.plan import Live, PlanError, compile_plan, shape_of
+from brucke.engine.step.live import Live
+from brucke.engine.step.plan import PlanError, compile_plan, shape_of
 from brucke.ports.sounds.files import SoundFileError, read_sound
 from brucke.ports.sounds.track import read_track, track_info
 from brucke.takes.judging import judge

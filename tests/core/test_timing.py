@@ -19,7 +19,8 @@ from brucke.core.timing.align import align, timing
 from brucke.core.timing.delays import delay_frames
 from brucke.core.timing.paths import Situation
 from brucke.core.timing.quantity import Quantity
-from brucke.engine.step.plan import Live, compile_plan
+from brucke.engine.step.live import Live
+from brucke.engine.step.plan import compile_plan
 from brucke.words import timing as words
 
 MS = 1e-3

@@ -13,7 +13,7 @@ from brucke.core.timing.quantity import Quantity
 from brucke.desk.programs import Program, in_their_order
 from brucke.desk.soft_tone import SoftTone
 from brucke.desk.taking_over import directly, heard_directly, lead_of, part_of, with_program, with_song, without_program
-from brucke.engine.step.plan import Live
+from brucke.engine.step.live import Live
 from brucke.ports.devices.server.names import taken_program, taking
 from brucke.words.here import route_evidence_text
 

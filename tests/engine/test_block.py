@@ -15,7 +15,8 @@ from brucke.core.sound.kernels import TOGETHER, guard
 from brucke.core.sound.processors import Compressor, Gate
 from brucke.engine.step.block import BlockEngine
 from brucke.engine.step.door import Doors
-from brucke.engine.step.plan import Live, PlanError, compile_plan, shape_of
+from brucke.engine.step.live import Live
+from brucke.engine.step.plan import PlanError, compile_plan, shape_of
 
 RATE, N = 48000, 128
 

@@ -12,7 +12,8 @@ from brucke.core.routing.rows import CAPACITIES, REST_S, Rows, Seats, rows_of
 from brucke.core.sound.processors import Compressor, NoiseRemoval
 from brucke.engine.step.block import BlockEngine
 from brucke.engine.step.door import Doors
-from brucke.engine.step.plan import Live, compile_plan, shape_of
+from brucke.engine.step.live import Live
+from brucke.engine.step.plan import compile_plan, shape_of
 
 RATE, N = 48000, 128
 CARD = Device(id="card", name="Card", kind="interface", buffer_frames=128, buffers=2)

@@ -14,7 +14,8 @@ from brucke.core.sound.loudness import LoudnessMeter
 from brucke.demo import FOLDER, SETUP
 from brucke.engine.processes.link import EngineLink
 from brucke.engine.processes.region import Head
-from brucke.engine.step.plan import Live, compile_plan, shape_of
+from brucke.engine.step.live import Live
+from brucke.engine.step.plan import compile_plan, shape_of
 from brucke.rehearse.equipment import SEED, world_command
 from brucke.standins.truth import invent
 

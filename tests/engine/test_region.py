@@ -11,7 +11,8 @@ import soundfile as sf
 from brucke.engine.processes.channel import Channel
 from brucke.engine.processes.recorder import Recorder
 from brucke.engine.processes.region import Head, Region, record_frames, shape_text
-from brucke.engine.step.plan import Live, Plan, compile_plan, shape_of
+from brucke.engine.step.live import Live
+from brucke.engine.step.plan import Plan, compile_plan, shape_of
 from brucke.ports.sounds.segments import read_segments
 
 

@@ -6,7 +6,8 @@ from msgspec.structs import replace
 
 from brucke.core.document.setup import Device, Listener, Part, Route, Setup
 from brucke.core.edits import route_edits
-from brucke.engine.step.plan import Live, compile_plan, shape_of
+from brucke.engine.step.live import Live
+from brucke.engine.step.plan import compile_plan, shape_of
 from brucke.engine.step.runner import GENTLY, SETTLE_S, TAIL_S, MeasureOrder, Runner
 
 RATE, N = 48000, 128

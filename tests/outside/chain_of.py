@@ -16,7 +16,8 @@ from brucke.core.sound.processors import (
     NoiseRemoval,
 )
 from brucke.engine.step.block import BlockEngine
-from brucke.engine.step.plan import Live, compile_plan, shape_of
+from brucke.engine.step.live import Live
+from brucke.engine.step.plan import compile_plan, shape_of
 
 RATE, N = 48000, 128
 NOISE = learn("room", (0.01 * np.random.default_rng(4).standard_normal((1, 4 * 48000))).astype(np.float32), 48000)

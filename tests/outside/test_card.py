@@ -16,7 +16,8 @@ from brucke.core.measure.round_trip import RoundTrip, round_trip
 from brucke.core.measure.stimulus import stimulus
 from brucke.demo import FOLDER
 from brucke.engine.processes.link import EngineLink
-from brucke.engine.step.plan import Live, compile_plan, shape_of
+from brucke.engine.step.live import Live
+from brucke.engine.step.plan import compile_plan, shape_of
 from brucke.ports.devices.opening import wirings_of
 from brucke.rehearse.equipment import world_command
 

@@ -26,7 +26,8 @@ from brucke.core.sound.processors import (
 from brucke.core.timing.align import timing
 from brucke.core.timing.paths import Situation
 from brucke.engine.step.block import BlockEngine
-from brucke.engine.step.plan import Live, Without, compile_plan, shape_of
+from brucke.engine.step.live import Live, Without
+from brucke.engine.step.plan import compile_plan, shape_of
 
 from .chain_of import EVERY, NOISE, RATE, N, engine_of, run, setup_of, through
 

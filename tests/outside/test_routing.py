@@ -21,7 +21,8 @@ from brucke.core.routing.doubled import doubled, first_notch_hz
 from brucke.core.routing.maps import route_gains
 from brucke.core.routing.ways import loops, returns
 from brucke.core.timing.paths import Situation
-from brucke.engine.step.plan import Live, compile_plan, shape_of
+from brucke.engine.step.live import Live
+from brucke.engine.step.plan import compile_plan, shape_of
 from brucke.engine.step.runner import Runner
 from brucke.ports.sounds.files import SoundFileError
 from brucke.ports.sounds.track import Decoder, FileTrack, MemoryTrack, read_track, track_info

@@ -11,7 +11,8 @@ import soundfile as sf
 from brucke.core.document.setup import Device, Listener, Part, Route, Setup
 from brucke.core.sound.processors import Compressor, Gate
 from brucke.engine.step.block import BlockEngine
-from brucke.engine.step.plan import Live, compile_plan, shape_of
+from brucke.engine.step.live import Live
+from brucke.engine.step.plan import compile_plan, shape_of
 from brucke.ports.sounds.files import TrackWriter
 
 RATE, N = 48000, 128

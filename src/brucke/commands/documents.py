@@ -111,3 +111,19 @@ def import_(args: argparse.Namespace) -> int:
     path = import_bundle(args.bundle, args.into or Path.cwd())
     emit(args, {"file": str(path)}, lambda: [str(path)])
     return 0
+
+
+def card(args: argparse.Namespace) -> int:
+    """A card for the other side: of one call, or of all."""
+    from ..words.other_side import card_sentences, card_text, card_title, other_sides
+
+    setup, _knowledge = load(args.setup)
+    sides = [x for x in other_sides(setup) if args.listener in (None, x.id)]
+    if not sides:
+        which = f"no call “{args.listener}”" if args.listener else "there is no call in it"
+        raise CannotDo(f"{args.setup.name}: listeners: {which}, so nobody to write a card for")
+    cards = [
+        {"listener": x.id, "title": card_title(setup, x), "sentences": list(card_sentences(setup, x))} for x in sides
+    ]
+    emit(args, {"cards": cards}, lambda: "\n".join(card_text(setup, x) for x in sides).splitlines())
+    return 0

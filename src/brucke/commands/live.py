@@ -88,7 +88,7 @@ class Teller:
         return {"microphone": m.shown, "node": m.node} if m is not None else {}
 
     def _listeners(self) -> list[dict[str, object]]:
-        from ..engine.step.plan import open_now
+        from ..engine.step.live import open_now
 
         setup, live = self.session.setup, self.session.live
         found: list[dict[str, object]] = []

@@ -3,6 +3,7 @@
 import argparse
 from typing import TYPE_CHECKING
 
+from .needs import need_screen
 from .output import CannotDo, emit
 
 if TYPE_CHECKING:
@@ -10,12 +11,21 @@ if TYPE_CHECKING:
 
 
 def window(args: argparse.Namespace) -> int:
+    need_screen()
     from ..ui.shell.app import run
 
     return run(args.setup)
 
 
+def login(args: argparse.Namespace) -> int:
+    need_screen()
+    from ..ui.shell.app import run
+
+    return run(None, login=True)
+
+
 def demo(args: argparse.Namespace) -> int:
+    need_screen()
     from ..demo import SETUP
     from ..ui.shell.app import run
 

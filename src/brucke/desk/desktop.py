@@ -11,7 +11,7 @@ from concurrent.futures import Future, ThreadPoolExecutor
 from functools import partial
 from typing import Any
 
-from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtCore import QObject, Qt, pyqtSignal
 
 from ..core.document.setup import Setup
 from ..core.edits.route_edits import change_device
@@ -35,12 +35,37 @@ OLDER = _(
 CHANNELS = {1: "MONO", 2: "FL,FR"}
 
 
+class _Told:
+    """What the library's thread tells, done in ours; `wake` is called where nothing was waiting before."""
+
+    def __init__(self, wake: Callable[[], None]):
+        self._wake = wake
+        self._waiting: deque[Callable[[], None]] = deque()
+
+    def append(self, do: Callable[[], None]) -> None:
+        was_waiting = bool(self._waiting)
+        self._waiting.append(do)
+        if not was_waiting:
+            self._wake()
+
+    def __bool__(self) -> bool:
+        return bool(self._waiting)
+
+    def do_all(self) -> None:
+        while self._waiting:
+            self._waiting.popleft()()
+
+    def clear(self) -> None:
+        self._waiting.clear()
+
+
 class Desktop(QObject):
     """`state`: off while nothing of the setup is of this computer, else up or down; ended for good. `tick` once a frame.
     `moved(device)`: what an interface records from or plays to has become another by itself; `traced`: there is more to
     see of `traces`."""
 
     changed = pyqtSignal()
+    _woken = pyqtSignal()
     moved = pyqtSignal(str)
     traced = pyqtSignal()
 
@@ -59,10 +84,12 @@ class Desktop(QObject):
         self.ends: dict[
             str, tuple[str, str]
         ] = {}  # of interfaces: what they record from and play to, “” what is not there
+        self.end_names: dict[str, tuple[str, str]] = {}  # the same, as the server names them
         self._ends_before: dict[str, tuple[str, str]] = {}
         self._pool = ThreadPoolExecutor(1)
         self._asked: Future[list[Found]] | None = None
-        self._told: deque[Callable[[], None]] = deque()  # by the library's thread, done in ours
+        self._told = _Told(self._woken.emit)
+        self._woken.connect(self.tick, Qt.ConnectionType.QueuedConnection)
         self._tried = self._looked = -AGAIN_S
         self._setup = session.setup
         # What a running engine carries, and in which rows; None while none runs.
@@ -82,7 +109,13 @@ class Desktop(QObject):
         """Programs that play, or could at once."""
         return tuple(p.name for p in self.programs.there)
 
+    @property
+    def version(self) -> str:
+        """Of what carries the sound of this computer, “” while nothing answers."""
+        return str(self._side.connection.version) if self._side is not None else ""
+
     def tick(self) -> None:
+        """Once a frame, and as soon as the server tells something."""
         if self.state == "ended":
             return
         if self._asked is not None and self._asked.done():
@@ -91,8 +124,7 @@ class Desktop(QObject):
             self.changed.emit()
         wanted = on_this_computer(self.session.setup)
         news = bool(self._told) or self.session.setup is not self._setup or self.carried() != self._carried
-        while self._told:
-            self._told.popleft()()
+        self._told.do_all()
         if self._side is not None and (not wanted or not self._side.connection.alive):
             self._leave("off" if not wanted else "down")
         if not wanted:
@@ -121,7 +153,6 @@ class Desktop(QObject):
         self.programs.look(side)
         self._make_links(side)
         self._ears.look(side, {name: (m, at) for name, (m, _proxy, at) in self._made.items()})
-        side.forget(set(side.graph.nodes) | set(side.graph.metadata))
         self._see_devices(side)
         self.mistakes = mistakes(side.graph, side.setup, self._ears.levels, side.states)
         shown = (self.ears, self.mistakes, self.programs.there, self.sources, self.sinks, self.ends)
@@ -144,8 +175,9 @@ class Desktop(QObject):
         elif mistake.code == "default":
             side.connection.choose(side.metadata, "source", mistake.target)
         elif mistake.code in ("muted", "softer"):
-            m = next(m for m, _proxy, _at in self._made.values() if m.node == mistake.target)
-            side.connection.restore_level(side.watched[mistake.node], m.channels)
+            made_as, watched = self._made.get(mistake.target), side.watched.get(mistake.node)
+            if made_as is not None and watched is not None:  # it may have gone since it was shown
+                side.connection.restore_level(watched, made_as[0].channels)
 
     def look(self) -> None:
         """Ask whether there is a server; the window does not wait for it."""
@@ -182,7 +214,7 @@ class Desktop(QObject):
             self.programs.came(side, id, type, properties)
 
         def gone(id: int) -> None:
-            self._told.append(partial(side.graph.gone, id))
+            self._told.append(partial(side.gone, id))
 
         try:
             self.spoken = spoken()
@@ -215,7 +247,7 @@ class Desktop(QObject):
         self._ears.end()
         self._made.clear()
         self._links.clear()
-        self.mistakes, self.sources, self.sinks, self.ends = (), (), (), {}
+        self.mistakes, self.sources, self.sinks, self.ends, self.end_names = (), (), (), {}, {}
         self._set(state)
 
     # What we make
@@ -269,14 +301,15 @@ class Desktop(QObject):
         """What there is to record from and to play to; what was chosen and is not there, or has become another."""
         graph, setup = side.graph, side.setup
         self.sources, self.sinks = devices_there(graph, False), devices_there(graph, True)
-        absent, ends = set(), {}
+        absent, ends, names = set(), {}, {}
         for d in setup.devices:
             if not here(d) or d.kind != "interface":
                 continue
             absent |= {name for name in chosen_ends(d) if name and graph.node(name) is None}
             source, sink = interface_ends(graph, d)
             ends[d.id] = source.description if source else "", sink.description if sink else ""
-        self.ends = ends
+            names[d.id] = source.name if source else "", sink.name if sink else ""
+        self.ends, self.end_names = ends, names
         if time.monotonic() - self._tried < AGAIN_S:
             return  # it still tells what there is
         for name in sorted(absent - self._absent):

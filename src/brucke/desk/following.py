@@ -9,7 +9,8 @@ from ..core.document.setup import Setup
 from ..core.document.setup_file import save
 from ..core.knowledge.evidence import Knowledge
 from ..engine.processes.link import EngineLink
-from ..engine.step.plan import Live, compile_plan
+from ..engine.step.live import Live
+from ..engine.step.plan import compile_plan
 from .carrying import LINGER_S, Carried, structure
 
 FILES = 8  # the world outside reads one while the next is written

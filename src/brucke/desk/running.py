@@ -6,17 +6,16 @@ from concurrent.futures import Future, ThreadPoolExecutor
 from pathlib import Path
 
 import numpy as np
-from msgspec import to_builtins
 from msgspec.structs import replace
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from ..core.document.bundle import find_file
 from ..core.document.setup import Setup
 from ..core.document.setup_file import save
 from ..core.knowledge.learned import now
 from ..core.knowledge.quantities import DROPOUT, REJOINED, RESTARTED, SLEPT, STARTED, spoiled_keys
 from ..engine.processes.link import EngineLink
 from ..engine.processes.region import Head
+from ..engine.step.live import Live
 from ..engine.step.plan import PlanError, compile_plan, shape_of
 from ..ports.devices.kind import DeviceError
 from ..ports.devices.opening import ServerWiring, Wiring, wirings_of
@@ -27,6 +26,7 @@ from .dropouts import Dropouts
 from .following import Following
 from .inputs import Inputs
 from .session import Session
+from .track_orders import TrackOrders
 
 SLEEP_S = 1.0
 HANG_LOOKS = 6
@@ -54,6 +54,7 @@ class LiveEngine(QObject):
     changed = pyqtSignal()
     levels = pyqtSignal()
     restarted = pyqtSignal()
+    slept = pyqtSignal()
 
     def __init__(self, session: Session):
         super().__init__()
@@ -67,7 +68,7 @@ class LiveEngine(QObject):
         self._frames = self._still = 0
         self._dropouts = Dropouts()
         self._moved = 0.0
-        self._told: tuple[object, ...] = ()
+        self._track = TrackOrders()
         self._folder: tempfile.TemporaryDirectory[str] | None = None
         self._pool = ThreadPoolExecutor(1)  # what ends and what is asked, in its order
         self._ready: Future[None] | None = None
@@ -76,6 +77,8 @@ class LiveEngine(QObject):
         self._following: Following | None = None
         self._asleep = slept_s()
         self._up_since = 0.0
+        self._fade_db = 0.0
+        self.why_not = ""  # what was to be started could not be, and may be there later
         session.can_follow = self._can_follow
         session.changed.connect(self._send_plan)
         session.replaced.connect(self._replaced)
@@ -109,9 +112,12 @@ class LiveEngine(QObject):
         try:
             ready.result()
         except DeviceError as e:
-            self.session.noticed.emit(f"Not started: {e}.", "coral")
+            if str(e) != self.why_not:  # what is tried again and again is said once
+                self.session.noticed.emit(f"Not started: {e}.", "coral")
+            self.why_not = str(e)
             self._set("stopped")
             return
+        self.why_not = ""
         self._launch()
 
     def _launch(self) -> None:
@@ -132,12 +138,13 @@ class LiveEngine(QObject):
         self.link = EngineLink(shape, plan, world, first.wirings, order)
         self._following = Following(self.link, Path(self._folder.name), first)
         self.inputs = Inputs()
-        self._told = ()
+        self._track = TrackOrders()
         self._dropouts = Dropouts()
         self._doubt(STARTED)
         self._set("starting")
 
     def stop(self) -> None:
+        self.why_not = ""
         if self._ready is not None:
             self._ready.cancel()
             self._ready = None
@@ -178,6 +185,7 @@ class LiveEngine(QObject):
         if asleep - self._asleep > SLEEP_S:
             self._doubt(SLEPT)
             self.session.noticed.emit("The computer slept. Confirm the round trip before you rely on it.", "coral")
+            self.slept.emit()
         self._asleep = asleep
         if self._following is not None:
             self._following.tick(self.session.setup)
@@ -279,12 +287,12 @@ class LiveEngine(QObject):
         if self.link is None or self._following is None:
             return
         try:
-            goes_on = self._following.follow(self.session.setup, self.session.live)
+            goes_on = self._following.follow(self.session.setup, replace(self.session.live, fade_db=self._fade_db))
         except (PlanError, OSError) as e:
             self.session.noticed.emit(f"Not carried over: {e}.", "coral")
             return
         if goes_on:
-            self._tell_track()
+            self._track.tell(self.link, self.session.setup, self.session.folders)
             return
         playing = self.playing
         self.stop()
@@ -306,21 +314,6 @@ class LiveEngine(QObject):
         """The real device that is open, None where all are stand-ins."""
         return self._following.carried.wiring if self._following is not None else None
 
-    def _tell_track(self) -> None:
-        """The player hears of another track, level or loop."""
-        part = next((p for p in self.session.setup.parts if p.kind == "lead" and p.tracks), None)
-        counting = next((p for p in self.session.setup.parts if p.source == "count_in"), None)
-        told = (part and (part.tracks, part.track), counting and (counting.count_in_beats, counting.tempo_bpm))
-        if told == self._told or self.link is None:
-            return
-        self._told = told
-        if part is not None:
-            track = part.tracks[part.track]
-            file = find_file(track.file, self.session.folders)
-            self.link.tell_world("track", file=str(file), track=to_builtins(track))
-        if counting is not None:
-            self.link.tell_world("count_in", beats=counting.count_in_beats, tempo_bpm=counting.tempo_bpm)
-
     def chain_index(self, owner: str) -> int:
         """Where a chain stands in what the engine tells of chains: parts first, then listeners; −1 where it is not."""
         setup, (kind, _, id) = self.session.setup, owner.partition("/")
@@ -333,12 +326,23 @@ class LiveEngine(QObject):
             self.link.measure_loudness_anew()
 
     def set_on_air(self, on: bool) -> None:
-        self.session.set_live(replace(self.session.live, on_air=on))
+        self.set_doors(replace(self.session.live, on_air=on))
+
+    def set_doors(self, live: Live) -> None:
+        """Others open or closed than before. Nothing opens but by a hand: who calls this with more open has been asked to."""
+        begins = live.on_air and not self.session.live.on_air
+        self.session.set_live(live)
         if self.link is not None:
-            self.link.set_on_air(on)
-        if on:
+            self.link.set_on_air(live.on_air)
+        if begins:
             self.measure_loudness_anew()
         self.changed.emit()
+
+    def set_fade(self, db: float) -> None:
+        """How far the leads are faded now, for everybody; 0 not at all."""
+        if db != self._fade_db:
+            self._fade_db = db
+            self._send_plan()
 
     @property
     def playing(self) -> bool:

@@ -25,7 +25,7 @@ class ServerSide:
     watched: dict[int, Any] = field(default_factory=dict)
 
     def watch(self, ids: set[int], heard: Callable[[int, float, bool], None] | None = None) -> None:
-        """The states of these nodes from now on, of those already watched as well; what is gone is let go by `forget`."""
+        """The states of these nodes from now on, of those already watched as well; what is gone is let go by `gone`."""
         for id in ids - set(self.watched):
             self.watched[id] = self.connection.watch_node(
                 id,
@@ -34,11 +34,19 @@ class ServerSide:
             )
 
     def _tell(self, id: int, state: int, properties: dict[str, str]) -> None:
+        if id not in self.watched:
+            return
         self.states[id] = state
-        self.graph.wishes[id] = properties.get("filter.want", "")
+        if properties:  # the server tells them only where they are new
+            self.graph.wishes[id] = properties.get("filter.want", "")
 
-    def forget(self, still: set[int]) -> None:
-        for gone in [i for i in self.watched if i not in still]:
-            self.connection.end(self.watched.pop(gone))
-            self.states.pop(gone, None)
-            self.graph.wishes.pop(gone, None)
+    def gone(self, id: int) -> None:
+        """The server has ended a thing; the next one may have the same number."""
+        self.graph.gone(id)
+        watched = self.watched.pop(id, None)
+        if watched is not None:
+            if watched is self.metadata:  # the session manager has ended
+                self.metadata = None
+            self.connection.end(watched)
+        self.states.pop(id, None)
+        self.graph.wishes.pop(id, None)

@@ -22,7 +22,7 @@ from ..core.timing.align import timing
 from ..core.timing.arrivals import Timing
 from ..core.timing.paths import Situation
 from ..demo import FOLDER as SHIPPED
-from ..engine.step.plan import Live
+from ..engine.step.live import Live
 from ..rehearse.equipment import facts_of
 from ..words.timing import day_text
 

@@ -12,6 +12,7 @@ from ..core.checks.soundcheck import Result, soundcheck
 from ..core.findings import Finding
 from ..core.knowledge.evidence import Facts
 from ..core.timing.paths import Situation
+from ..engine.step.live import muted_now
 from ..ports.devices.computer import computer_facts
 from ..words.soundcheck import mend_text, what_text
 from .running import LiveEngine
@@ -50,7 +51,7 @@ class SoundcheckRun(QObject):
     def renew(self) -> None:
         """Check again now."""
         known = self.session.situation
-        muted = tuple(sorted(self.session.live.muted))
+        muted = tuple(sorted(muted_now(known.setup, self.session.live)))
         facts = replace(computer_facts(known.facts), muted=muted)
         results = soundcheck(Situation(known.setup, known.knowledge, facts))
         if results != self.results:

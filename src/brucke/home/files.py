@@ -53,7 +53,7 @@ def _in_shell(text: str) -> str:
     return "'" + text.replace("'", "'\\''") + "'"
 
 
-def _in_exec(text: str) -> str:
+def in_exec(text: str) -> str:
     """An argument of a desktop entry's command line, quoted as its specification has it."""
     for character in ("\\", '"', "`", "$"):
         text = text.replace(character, "\\" + character)
@@ -67,7 +67,7 @@ Version=1.1
 Name=Brucke
 GenericName=Live sound
 Comment={SUMMARY}
-Exec={_in_exec(str(program))} %f
+Exec={in_exec(str(program))} %f
 Icon={APP_ID}
 Terminal=false
 Categories=AudioVideo;Audio;Music;

@@ -8,6 +8,7 @@ import subprocess
 from collections.abc import Iterable
 from pathlib import Path
 
+from .autostart import autostart_file
 from .files import APP_ID, Homes, Told, wanted
 
 LIST = f"{APP_ID}.installed.json"
@@ -61,6 +62,7 @@ def install(where: Homes, launcher: Path, commands: tuple[Told, ...]) -> list[Pa
 def uninstall(where: Homes) -> list[Path]:
     """What was taken out. Errors: InstallError where nothing was put, or something cannot be removed."""
     files, folders, made = _listed(where)
+    files += [f for f in (autostart_file(where),) if f.exists()]  # switched on since, in the window
     if not files:
         raise InstallError(f"{where.data / LIST}: not there, so nothing of ours is installed for this user")
     try:

@@ -9,7 +9,8 @@ from ..core.document.setup import Setup
 from ..core.measure.played import TrackMark
 from ..core.measure.stimulus import StimulusKind, stimulus
 from ..core.routing.rows import channels_of, rows_of
-from ..engine.step.plan import Live, compile_plan, shape_of
+from ..engine.step.live import Live
+from ..engine.step.plan import compile_plan, shape_of
 from ..engine.step.runner import MeasureOrder, Runner
 from ..ports.sounds.files import F32, TrackWriter
 from ..standins.truth import Truth

@@ -8,7 +8,8 @@ import numpy as np
 from ..core.document.setup import Setup
 from ..core.routing.captures import capture_channels
 from ..core.routing.rows import channels_of, rows_of
-from ..engine.step.plan import Live, compile_plan, shape_of
+from ..engine.step.live import Live
+from ..engine.step.plan import compile_plan, shape_of
 from ..engine.step.runner import Runner
 from ..ports.sounds.files import F32, TrackWriter
 

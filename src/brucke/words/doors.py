@@ -2,6 +2,7 @@
 
 from collections.abc import Sequence
 
+from ..core.document.setup import Setup
 from .translation import _
 
 
@@ -23,6 +24,15 @@ def door_text(listener: str, is_open: bool, programs: Sequence[str]) -> str:
 
 def cut_off_text(listener: str) -> str:
     return _("{listener} hears nothing: the sound server is gone").format(listener=listener)
+
+
+def goodbye_text(setup: Setup, hears: str) -> str:
+    """What is so afterwards; `hears` who does still (whoever rehearses at a stand-in), “” nobody."""
+    songs = [p.name for p in setup.parts if p.kind == "lead" and not p.tracks]
+    said = f"{hears[:1].upper()}{hears[1:]}." if hears else _("Nobody hears you.")
+    if songs:
+        said += _(" {songs} stays muted until you want it again (U).").format(songs=", ".join(songs))
+    return _("Goodbye. {said}").format(said=said)
 
 
 # The usual mistakes: what is wrong, why it matters, and what mends it with one press.

@@ -23,7 +23,7 @@ class Difference:
 LISTS = {"devices": "device", "parts": "part", "listeners": "listener", "routes": "route", "moments": "moment"}
 
 
-def _key(thing: str, item: Any) -> str:
+def item_key(thing: str, item: Any) -> str:
     return f"{item.part} → {item.listener}" if thing == "route" else str(item.id)
 
 
@@ -35,8 +35,8 @@ def differences(a: Setup, b: Setup) -> list[Difference]:
         if getattr(a, f) != getattr(b, f)
     ]
     for field, thing in LISTS.items():
-        olds = {_key(thing, x): x for x in getattr(a, field)}
-        news = {_key(thing, x): x for x in getattr(b, field)}
+        olds = {item_key(thing, x): x for x in getattr(a, field)}
+        news = {item_key(thing, x): x for x in getattr(b, field)}
         for id in dict.fromkeys((*olds, *news)):
             old, new = olds.get(id), news.get(id)
             if old is None or new is None:

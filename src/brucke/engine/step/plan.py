@@ -22,6 +22,7 @@ from ...core.sound.processors import MAX_SLOTS, NoiseRemoval, Processor
 from ...core.sound.processors.base import PARAMS, RING
 from ...core.timing.delays import delay_frames
 from ...core.units import db_to_gain
+from .live import Live, open_now, silenced
 
 F32 = npt.NDArray[np.float32]
 I32 = npt.NDArray[np.int32]
@@ -29,27 +30,6 @@ I64 = npt.NDArray[np.int64]
 
 
 ALONE_DB = -12.0
-
-
-class Without(msgspec.Struct, frozen=True, kw_only=True):
-    """One chain heard without its processors, or without the one in `slot`, `gain_db` louder so that loudness does not
-    decide."""
-
-    owner: str
-    slot: int = -1
-    gain_db: float = 0.0
-
-
-class Live(msgspec.Struct, frozen=True, kw_only=True):
-    """What is in force now and never undone: the moment, parts muted by hand, the one part that is listened to
-    alone in the monitors, on air or not, and the listeners that stay closed on air."""
-
-    moment: str = ""
-    muted: frozenset[str] = frozenset()
-    alone: str = ""
-    on_air: bool = False
-    shut: frozenset[str] = frozenset()
-    without: Without | None = None
 
 
 @dataclass(frozen=True)
@@ -170,17 +150,6 @@ def _empty(shape: Shape, channels: int, rows: Rows) -> Plan:
     )  # fmt: skip
 
 
-def has_door(setup: Setup, listener: str) -> bool:
-    """Whether somebody else sits there: nobody does at a stand-in, and what is our own has no door."""
-    x = next((x for x in setup.listeners if x.id == listener), None)
-    return x is not None and x.kind not in ("monitor", "recorder") and bool(setup.device(x.device).card)
-
-
-def open_now(setup: Setup, listener: Listener, live: Live) -> bool:
-    """Whether what a listener gets goes out to it: behind a door only on air, and where it is not kept closed."""
-    return not has_door(setup, listener.id) or (live.on_air and listener.id not in live.shut)
-
-
 def _heard_chain(owner: Part | Listener, live: Live) -> tuple[Processor, ...]:
     """Its chain, with every processor off while it is heard without; off costs the same time."""
     if live.without is None or live.without.owner != owner_of(owner):
@@ -225,9 +194,11 @@ def _route_into(plan: Plan, setup: Setup, ends: _Ends, route: Route, moment: Mom
     plan.delay[x, pairs] = delay_frames(setup, route, moment)
     plan.source[x, pairs] = int(shaped)
     plan.past[x, pairs] = 1 if route.bypass and listener.chain else 0
-    if not route.on or route.part in live.muted or (change is not None and change.mute):
+    if not route.on or silenced(live, part) or (change is not None and change.mute):
         return
     gain_db = route.gain_db if change is None or change.gain_db is None else change.gain_db
+    if part.kind == "lead":
+        gain_db += live.fade_db
     if live.without is not None and shaped and live.without.owner == owner_of(part):
         gain_db += live.without.gain_db
     if live.without is not None and listener.chain and not route.bypass and live.without.owner == owner_of(listener):

@@ -4,17 +4,18 @@ from typing import Literal
 
 from PyQt6.QtCore import QRectF, QSize, Qt
 from PyQt6.QtGui import QFocusEvent, QKeyEvent, QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QAbstractButton, QSizePolicy, QWidget
+from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from ..paint.sheet import colour
 from ..theme.fonts import font, width
 from ..theme.theme import Theme
 from .pictured import Picture
+from .reachable import Reachable
 
 Kind = Literal["primary", "outline", "chip", "choice", "plain"]
 
 
-class Button(QAbstractButton):
+class Button(Reachable):
     """Enter presses it as Space does. `hint` is its key, shown beside the word."""
 
     def __init__(self, theme: Theme, text: str, kind: Kind = "outline", hint: str = "", parent: QWidget | None = None):

@@ -7,7 +7,7 @@ from PyQt6.QtWidgets import QAbstractSpinBox, QDoubleSpinBox, QLineEdit, QSizePo
 from ..paint.sheet import colour
 from ..theme.fonts import font
 from ..theme.theme import Theme
-from .wheel import WheelScrolls
+from .wheel import DoubleSpinBox
 
 MINUS = "−"
 
@@ -48,7 +48,7 @@ class Line(QLineEdit):
         p.drawRoundedRect(QRectF(self.rect()).adjusted(1, 1, -1, -1), t.px(6), t.px(6))
 
 
-class NumberField(WheelScrolls, QDoubleSpinBox):
+class NumberField(DoubleSpinBox):
     """Arrow keys step by one, with Shift by ten, with Alt by a tenth. `entered(value)` after every change by hand."""
 
     entered = pyqtSignal(float)

@@ -2,13 +2,14 @@
 
 from PyQt6.QtCore import QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QAbstractButton, QWidget
+from PyQt6.QtWidgets import QWidget
 
 from ..paint.sheet import colour
 from ..theme.theme import Theme
+from .reachable import Reachable
 
 
-class RowButton(QAbstractButton):
+class RowButton(Reachable):
     """Paints only its focus. `stepped(±1)` with the arrow keys; `moved(±1)` with Alt and arrow, or by dragging it
     over its neighbour, up and down or `sideways`. `carried` once a drag has moved something."""
 

@@ -27,6 +27,12 @@ class Rows(QAbstractTableModel):
         self.rows: list[list[str]] = []
 
     def show_rows(self, head: list[str], rows: list[list[str]]) -> None:
+        if (head, rows) == (self.head, self.rows):
+            return
+        if head == self.head and len(rows) == len(self.rows):  # who reads a cell goes on reading it
+            self.rows = rows
+            self.dataChanged.emit(self.index(0, 0), self.index(len(rows) - 1, len(head) - 1))
+            return
         self.beginResetModel()
         self.head, self.rows = head, rows
         self.endResetModel()
@@ -38,9 +44,10 @@ class Rows(QAbstractTableModel):
         return len(self.head)
 
     def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> object:
-        if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole):
-            return self.rows[index.row()][index.column()]
-        return None
+        text = self.rows[index.row()][index.column()]
+        if role == Qt.ItemDataRole.AccessibleTextRole:
+            return text or f"{self.head[index.column()]}: none"
+        return text if role == Qt.ItemDataRole.DisplayRole else None
 
     def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> object:
         if role == Qt.ItemDataRole.DisplayRole and orientation == Qt.Orientation.Horizontal:

@@ -1,7 +1,7 @@
 """The wheel scrolls and never edits: over a field, a slider or a choice it moves the page they stand on."""
 
 from PyQt6.QtGui import QWheelEvent
-from PyQt6.QtWidgets import QSlider, QSpinBox
+from PyQt6.QtWidgets import QDoubleSpinBox, QSlider, QSpinBox
 
 
 class WheelScrolls:
@@ -13,9 +13,23 @@ class WheelScrolls:
             e.ignore()
 
 
+class NamesItsLine:
+    """A number field whose line, which has the focus, is called what the field is."""
+
+    def setAccessibleName(self, name: str | None) -> None:
+        super().setAccessibleName(name)  # type: ignore[misc]
+        line = self.lineEdit()  # type: ignore[attr-defined]
+        if line is not None:
+            line.setAccessibleName(name)
+
+
 class Slider(WheelScrolls, QSlider):
     pass
 
 
-class SpinBox(WheelScrolls, QSpinBox):
+class SpinBox(WheelScrolls, NamesItsLine, QSpinBox):
+    pass
+
+
+class DoubleSpinBox(WheelScrolls, NamesItsLine, QDoubleSpinBox):
     pass

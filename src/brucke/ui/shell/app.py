@@ -4,6 +4,7 @@ import contextlib
 import signal
 import sys
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PyQt6 import sip
 from PyQt6.QtCore import QSettings
@@ -11,16 +12,23 @@ from PyQt6.QtWidgets import QApplication, QMessageBox
 
 from ...core.document.setup_file import SetupError
 from ...core.edits.route_edits import change_device
+from ...desk.at_home import AtHome
 from ...desk.documents import Documents
 from ...desk.one import OneBrucke, hand_over, place
 from ...desk.running import LiveEngine
 from ...desk.session import Session
 from ...desk.surprises import Surprises
+from ...home.bus import Bus
 from ...home.files import APP_ID
+from ...home.tray_host import TrayHost
 from ...ports.devices.kind import DeviceError
 from ...ports.devices.opening import wiring_of
 from ..theme.fonts import load_fonts
 from ..theme.theme import Theme
+from .hiding import Hiding, ask_whether_open
+
+if TYPE_CHECKING:
+    from .window import Window
 
 CARD_BUFFERS = 16  # of one block each: what a desktop's sound server needs to keep up
 
@@ -66,8 +74,25 @@ def _use_card(session: Session, name: str) -> None:
     session.replace(setup, session.knowledge, None, session.folders, saved=True)
 
 
-def run(setup: Path | None, demo: bool = False, shots: Path | None = None, device: str = "") -> int:
-    """The window until it is closed; 2 where the setup cannot be opened, or the sound card `device` is not there."""
+def _at_home(app: QApplication, window: "Window") -> Hiding:
+    """Closing the window leaves the sound on; the desktop is told, and tells."""
+    own, system = Bus("session"), Bus("system")
+    w = window
+    home = AtHome(w.session, w.running, w.taking, w.desktop, w.settings, own, system)
+    hiding = w.hiding = Hiding(w, home, TrayHost(own), w.settings, lambda text: ask_whether_open(w, text))
+    for part in (home, hiding):
+        w.clock.tick.connect(part.tick)
+    app.setQuitOnLastWindowClosed(False)  # a dialog may be the last one that is seen
+    w.ended.connect(app.quit)
+    app.commitDataRequest.connect(lambda _manager: w.documents.keep_now())
+    return hiding
+
+
+def run(
+    setup: Path | None, demo: bool = False, shots: Path | None = None, device: str = "", login: bool = False
+) -> int:
+    """The window until it is ended; 2 where the setup cannot be opened, or the sound card `device` is not there. `login`: as
+    the desktop starts it, hidden, with the last setup sounding and everyone closed."""
     app, theme, settings = make_app()
     alone = demo or shots is not None  # beside whatever runs
     if not alone and hand_over(setup, place()):
@@ -90,7 +115,7 @@ def run(setup: Path | None, demo: bool = False, shots: Path | None = None, devic
         return take_shots(app, theme, session, settings, shots)
     # The engine comes up while the window is still being made.
     running = LiveEngine(session)
-    if session.setup.parts:
+    if session.setup.parts and not login:
         running.start(play=demo)
     from .window import Window
 
@@ -103,10 +128,15 @@ def run(setup: Path | None, demo: bool = False, shots: Path | None = None, devic
     for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
         # The window's own clock lets Python see it, thirty times a second.
         signal.signal(number, lambda *_: window.end_now())
-    window.show()
     one = None if alone else OneBrucke(place())
     if one is not None:
         one.asked.connect(window.asked_for)
+    at_home = None if alone else _at_home(app, window)
+    if at_home is not None and login:
+        at_home.home.begin()
+        at_home.begin_hidden()
+    else:
+        window.show()
     code = int(app.exec())
     if one is not None:
         one.close()

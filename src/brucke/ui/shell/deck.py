@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QAbstractButton, QWidget
 
 from ..kit.button import Button
 from ..kit.pictured import Picture
+from ..kit.reachable import Reachable
 from ..paint.sheet import colour
 from ..theme.fonts import elided, first_fitting, font, height, width
 from ..theme.theme import Theme
@@ -16,7 +17,7 @@ DECK_PX = 84
 SPAN_PX = 118
 
 
-class Span(QAbstractButton):
+class Span(Reachable):
     """One place: its name, one line of its state, an arch below."""
 
     def __init__(self, theme: Theme, name: str, parent: QWidget):

@@ -7,6 +7,8 @@ from typing import Protocol
 from msgspec.structs import replace
 from PyQt6.QtCore import QSettings
 
+from ...desk.goodbye import Goodbye
+from ...desk.headphones import HeadphoneCheck
 from ...desk.playback import Playback
 from ...desk.round_trip import Measurer
 from ...desk.running import LiveEngine
@@ -14,8 +16,9 @@ from ...desk.session import Session
 from ...desk.shape import ShapeHelpers
 from ...desk.soundcheck import SoundcheckRun
 from ...desk.take import TakeRecorder
-from ...engine.step.plan import has_door
+from ...engine.step.live import has_door
 from ...words import timing
+from ...words.other_side import other_sides
 from ..kit.place import Place
 from ..places.align.view import AlignView
 from ..places.gather.view import GatherView
@@ -27,6 +30,7 @@ from ..theme.theme import Theme
 from .actions import Actions
 from .keys_dialog import KeysDialog
 from .notice import Notice
+from .other_side import OtherSideDialog
 from .overview import Overview
 from .strip import Strip
 
@@ -43,6 +47,8 @@ class Shell(Protocol):
     playback: Playback
     checking: SoundcheckRun
     shaping: ShapeHelpers
+    goodbye: Goodbye
+    headphones: HeadphoneCheck
     theme: Theme
     settings: QSettings
     notice: Notice
@@ -63,7 +69,8 @@ class Shell(Protocol):
     def leave_check(self) -> None: ...
     def file(self, id: str) -> None: ...
     def refresh(self) -> None: ...
-    def close(self) -> bool: ...
+    def leave(self) -> None: ...
+    def open_home(self) -> None: ...
 
 
 class Doing:
@@ -116,7 +123,12 @@ class Doing:
             "smaller": lambda: self._scale(-1),
             "fold": self.w.strip.toggle_fold,
             "keys": lambda: KeysDialog(self.w.actions_table, self.w.strip.window()).exec(),
-            "quit": self.w.close,
+            "headphones": self._headphones,
+            "silence": self._silence,
+            "goodbye": self.w.goodbye.begin,
+            "card": self._card,
+            "home": self.w.open_home,
+            "quit": self.w.leave,
         }[id]()
 
     def act(self, number: int) -> None:
@@ -132,7 +144,7 @@ class Doing:
             self.proof_take()
 
     def _cancel(self) -> None:
-        if self.w.shaping.cancel():
+        if self.w.shaping.cancel() or self.w.goodbye.cancel() or self.w.headphones.cancel():
             return
         if self.w.measuring.busy:
             self.w.measuring.cancel()
@@ -164,6 +176,30 @@ class Doing:
             return
         self.w.overview.air_from = time.monotonic()
         self.w.running.set_on_air(on)
+
+    def _card(self) -> None:
+        session = self.w.session
+        sides = other_sides(session.setup)
+        if not sides:
+            self.w.notice.say(
+                "There is no call in this setup, so nobody to write a card for. Share adds one (A).", "amber"
+            )
+            return
+        OtherSideDialog(self.w.theme, session.setup, sides, session.live.moment, self.w.strip.window()).exec()
+
+    def _headphones(self) -> None:
+        self.w.go_to("gather")
+        self.w.headphones.begin()
+        self.w.gather.headphones.focus_first()
+
+    def _silence(self) -> None:
+        """Nobody hears anything, whatever is routed; once more, and everybody hears what they did."""
+        live = self.w.session.live
+        self.w.session.set_live(replace(live, silent=not live.silent))
+        if live.silent:
+            self.w.notice.say("Silence is over: everybody hears what they did before.", "water")
+        else:
+            self.w.notice.say("Silence: nobody hears anything, you neither. The same key ends it.", "amber")
 
     def _door(self) -> None:
         """The chosen listener stays closed on air, or is opened with the others; at once, where that is now."""

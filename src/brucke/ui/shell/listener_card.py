@@ -4,11 +4,11 @@ import numpy as np
 import numpy.typing as npt
 from PyQt6.QtCore import QRectF, QSize, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QResizeEvent
-from PyQt6.QtWidgets import QAbstractButton
 
 from ..kit.card import paint_card
 from ..kit.meter import Ballistics, MeterGeometry, meter_geometry, paint_marks, paint_meter
 from ..kit.pictured import Picture
+from ..kit.reachable import Reachable
 from ..paint.sheet import colour
 from ..theme.fonts import font, height, width
 from ..theme.theme import Theme
@@ -17,7 +17,7 @@ LOUDNESS_FROM_PX = 260
 LONGEST_LOUDNESS = "−88.8 LUFS"
 
 
-class ListenerCard(QAbstractButton):
+class ListenerCard(Reachable):
     """One listener: name, verdict in words, meter. A click shows it in the place."""
 
     def __init__(self, theme: Theme, name: str, bars: int, has_loudness: bool = True):

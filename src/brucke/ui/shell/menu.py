@@ -11,7 +11,7 @@ from .actions import Actions
 MOST_RECENT = 5
 MENU = (
     "new", "open", "save", "save_as", "double", "name", "", "export", "import", "", "undo", "redo",
-    "", "everywhere", "", "night", "larger", "smaller", "fold", "keys", "", "quit",
+    "", "everywhere", "goodbye", "card", "", "night", "larger", "smaller", "fold", "keys", "home", "", "quit",
 )  # fmt: skip
 
 

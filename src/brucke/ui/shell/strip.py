@@ -11,12 +11,13 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from ...core.document.setup import Listener
 from ...core.routing.hearing import heard_now
 from ...desk.desktop import Desktop
 from ...desk.running import LiveEngine
 from ...desk.session import Session
 from ...desk.take import TakeRecorder
-from ...engine.step.plan import has_door, open_now
+from ...engine.step.live import has_door, muted_now, open_now
 from ...words import timing
 from ...words.doors import cut_off_text, door_text
 from ...words.shape import loudness_text
@@ -212,16 +213,10 @@ class Strip(QWidget):
         setup, live = self.session.setup, self.session.live
         if self.running.state != "running":
             return "nobody hears you: stopped"
-        cut_off = [x for x in setup.listeners if has_door(setup, x.id)] if self.desktop.state == "down" else []
-        doors = [x for x in setup.listeners if x.id in self.desktop.ears]
-        flows = {x.id: any(e.flows for e in self.desktop.ears[x.id]) and open_now(setup, x, live) for x in doors}
-        heard = [
-            (x.id, heard_now(setup, live.moment, live.muted, x.id))
-            for x in setup.listeners
-            if x.kind != "monitor"
-            and (x.kind != "recorder" or self.taking.recording.state == "recording")
-            and flows.get(x.id, x not in cut_off)
-        ]
+        if live.silent:
+            return "nobody hears anything: silence"
+        cut_off, doors = self._cut_off(), [x for x in setup.listeners if x.id in self.desktop.ears]
+        flows, heard = self._flows(), self.heard()
         said = [
             door_text(
                 timing.listener_name(setup, x.id),
@@ -234,6 +229,32 @@ class Strip(QWidget):
         if (text := timing.heard_text(setup, heard)) or not said:
             said = [text or "nobody hears you: nothing is routed to them, or it is muted", *said]
         return "; ".join(said)
+
+    def heard(self) -> list[tuple[str, list[str]]]:
+        """(listener, parts) of everybody else whom something reaches now."""
+        setup, live = self.session.setup, self.session.live
+        if self.running.state != "running":
+            return []
+        flows, cut_off, muted = self._flows(), self._cut_off(), muted_now(setup, live)
+        found = [
+            (x.id, heard_now(setup, live.moment, muted, x.id))
+            for x in setup.listeners
+            if x.kind != "monitor"
+            and (x.kind != "recorder" or self.taking.recording.state == "recording")
+            and flows.get(x.id, x not in cut_off)
+        ]
+        return [(id, parts) for id, parts in found if parts]
+
+    def _cut_off(self) -> list[Listener]:
+        setup = self.session.setup
+        return [x for x in setup.listeners if has_door(setup, x.id)] if self.desktop.state == "down" else []
+
+    def _flows(self) -> dict[str, bool]:
+        """By listener of this computer: whether sound goes through its door to somebody."""
+        setup, live, ears = self.session.setup, self.session.live, self.desktop.ears
+        return {
+            x.id: any(e.flows for e in ears[x.id]) and open_now(setup, x, live) for x in setup.listeners if x.id in ears
+        }
 
     def transport(self) -> None:
         """Position and play state; called with every frame."""

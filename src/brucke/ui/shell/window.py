@@ -2,13 +2,16 @@
 
 from pathlib import Path
 
-from PyQt6.QtCore import QSettings, Qt
-from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QResizeEvent
+from PyQt6.QtCore import QEvent, QSettings, Qt, pyqtSignal
+from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QResizeEvent, QShowEvent
 from PyQt6.QtWidgets import QApplication, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
 
 from ...desk.desktop import Desktop
 from ...desk.documents import Documents
 from ...desk.frame_clock import FrameClock
+from ...desk.good_hours import GoodHours
+from ...desk.goodbye import Goodbye
+from ...desk.headphones import HeadphoneCheck
 from ...desk.playback import Playback
 from ...desk.round_trip import Measurer
 from ...desk.running import LiveEngine
@@ -16,6 +19,8 @@ from ...desk.session import Session
 from ...desk.shape import ShapeHelpers
 from ...desk.soundcheck import SoundcheckRun
 from ...desk.take import TakeRecorder
+from ...words.doors import goodbye_text
+from ...words.good_hour import since_text
 from ..kit.place import Place
 from ..places.align.view import AlignView
 from ..places.gather.view import GatherView
@@ -28,6 +33,7 @@ from .actions import Actions
 from .deck import Deck
 from .doing import Doing
 from .filing import Filing
+from .hiding import Hiding
 from .menu import show_menu
 from .notice import Notice
 from .overview import Overview
@@ -37,6 +43,8 @@ COMPACT_PX = 560  # below this scaled height deck and strip make room for the pl
 
 
 class Window(QMainWindow):
+    ended = pyqtSignal()
+
     def __init__(
         self,
         theme: Theme,
@@ -56,20 +64,26 @@ class Window(QMainWindow):
         self.taking = TakeRecorder(session, self.running, take_seconds)
         self.playback = Playback(session, self.running, self.taking)
         self.shaping = ShapeHelpers(session, self.running, self.documents.home)
+        self.hours = GoodHours(session, self.running, self.taking, self.desktop, self.documents.home)
+        self.headphones = HeadphoneCheck(session, self.running, self.desktop)
+        self.goodbye = Goodbye(session, self.running, self.taking)
+        self.hiding: Hiding | None = None  # where closing it does not end it
         self._before_check = "gather"
         self._ticks = 0
-        self._asked = True
+        self._asked, self._leaves = True, False
         self.doing = Doing(self)
         self.do, self.act = self.doing.do, self.doing.act
         self.actions_table = Actions(self, settings, self.do)
         self.notice = Notice(theme)
         self.filing = Filing(self, theme, session, self.documents, self.notice)
-        self.gather = GatherView(theme, session, self.running, self.documents, self.shaping.levelling, self.desktop)
+        self.gather = GatherView(
+            theme, session, self.running, self.documents, self.shaping.levelling, self.desktop, self.headphones
+        )
         self.share = ShareView(theme, session, self.running, self.checking)
         self.shape = ShapeView(theme, session, self.running, self.shaping)
         self.align = AlignView(theme, session, self.measuring, self.taking)
         self.review = ReviewView(theme, session, self.taking, self.playback)
-        self.soundcheck = SoundcheckView(theme, session, self.checking)
+        self.soundcheck = SoundcheckView(theme, session, self.checking, self.hours)
         places = (self.gather, self.share, self.shape, self.align, self.review, self.soundcheck)
         self.places: dict[str, Place] = {p.id: p for p in places}
         self.deck = Deck(theme, [(p.id, p.name) for p in places if p.name])
@@ -150,6 +164,8 @@ class Window(QMainWindow):
         ):
             signal.connect(self.refresh)
         self.taking.proved.connect(self._proved)
+        self.hours.found.connect(self._say_different)
+        self.goodbye.said.connect(self._said_goodbye)
         self.measuring.changed.connect(self._say_measuring)
         self.theme.changed.connect(self._compact)
         self.clock = FrameClock(self)
@@ -161,6 +177,9 @@ class Window(QMainWindow):
             self.playback,
             self.checking,
             self.shaping,
+            self.goodbye,
+            self.headphones,
+            self.hours,
         ):
             self.clock.tick.connect(part.tick)
         self.clock.tick.connect(self._frame)
@@ -215,6 +234,15 @@ class Window(QMainWindow):
             self.go_to(place)
             self.places[place].go_to(thing)
         self.notice.say(what, "mute")
+
+    def _say_different(self) -> None:
+        if self.hours.then is not None and self.place != "soundcheck":
+            text = since_text(self.hours.then, len(self.hours.changes))
+            self.notice.offer(text, "amber", "Show", lambda: self.do("soundcheck"))
+
+    def _said_goodbye(self) -> None:
+        hears = self.strip.hears_text() if self.strip.heard() else ""
+        self.notice.say(goodbye_text(self.session.setup, hears), "water")
 
     def _proved(self) -> None:
         if not self.session.live.on_air:
@@ -301,12 +329,37 @@ class Window(QMainWindow):
 
     def asked_for(self, file: Path | None) -> None:
         """Somebody has started Brucke once more: to the front, with the file that was given."""
+        self.to_front()
+        if file is not None and file != self.session.path and self._free_to_leave():
+            self.filing.open_file(file)
+
+    def to_front(self) -> None:
         self.setWindowState(self.windowState() & ~Qt.WindowState.WindowMinimized)
         self.show()
         self.raise_()
         self.activateWindow()
-        if file is not None and file != self.session.path and self._free_to_leave():
-            self.filing.open_file(file)
+
+    def changeEvent(self, e: QEvent | None) -> None:
+        super().changeEvent(e)
+        if self.hiding is not None and e is not None and e.type() == QEvent.Type.WindowStateChange:
+            self.hiding.see()
+
+    def showEvent(self, e: QShowEvent | None) -> None:
+        super().showEvent(e)
+        if self.hiding is not None:
+            self.hiding.see()
+
+    def open_home(self) -> None:
+        if self.hiding is None:
+            self.notice.say("The demo ends with its window: it is at home nowhere.", "amber")
+        else:
+            self.hiding.choose(self.theme, self)
+
+    def leave(self) -> None:
+        """Quit: closing does not hide it."""
+        self._leaves = True
+        self.close()
+        self._leaves = False
 
     def end_now(self) -> None:
         """Asked from outside to end: nothing is asked, and what is not saved stays kept aside."""
@@ -316,7 +369,7 @@ class Window(QMainWindow):
 
     def closeEvent(self, e: QCloseEvent | None) -> None:
         self._end_typing()
-        if e is not None and self._asked and not self.filing.may_leave():
+        if e is not None and self._asked and not self._may_end():
             e.ignore()
             return
         if e is None or not self._asked:
@@ -329,4 +382,12 @@ class Window(QMainWindow):
         self.desktop.end()
         self.documents.close(leave=not self._asked)
         self.shaping.close()
+        if self.hiding is not None:
+            self.hiding.end()
         super().closeEvent(e)
+        self.ended.emit()
+
+    def _may_end(self) -> bool:
+        if not self._leaves and self.hiding is not None and not self.hiding.closes():
+            return False
+        return self.filing.may_leave()

@@ -62,6 +62,7 @@ class OlderConnection:
         self._pulse = connected(name)
         self._came, self._gone, self._lost = came, gone, lost
         self.alive = True
+        self.version = str(self._pulse.server_info().server_version)
         self._orders: queue.SimpleQueue[Callable[[], None]] = queue.SimpleQueue()
         self._things: dict[int, Thing] = {}
         self._watched: dict[int, Watched] = {}

@@ -55,6 +55,11 @@ class Connection:
             self.close()
             raise DeviceError(f"{NAME}: nothing answers; it may not run for this user")
 
+    @property
+    def version(self) -> str:
+        """Of the library that speaks with the server."""
+        return text(self.lib.pw_get_library_version())
+
     def __enter__(self) -> "Connection":
         """Whatever calls the library holds its lock."""
         self.lib.pw_thread_loop_lock(self.loop)

@@ -1,7 +1,7 @@
 """Beside the arrivals: what is wrong with the chosen route, how we know, what to tell the other program."""
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QDoubleSpinBox, QProgressBar, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QProgressBar, QVBoxLayout, QWidget
 
 from ....core.document.setup import Setup
 from ....core.timing.arrivals import ListenerTiming
@@ -15,7 +15,7 @@ from ...kit.chips import Chips
 from ...kit.curve import Curve
 from ...kit.label import Words
 from ...kit.row import row
-from ...kit.wheel import SpinBox
+from ...kit.wheel import DoubleSpinBox, SpinBox
 from ...theme.theme import Theme
 
 
@@ -94,7 +94,7 @@ class EvidenceCard(Card):
         self.quantities = Chips(theme, "What is measured", [], measuring.choose)
         self.sweep = Button(theme, "sweep", "chip")
         self.sequence = Button(theme, "sequence", "chip")
-        self.level = QDoubleSpinBox()
+        self.level = DoubleSpinBox()
         self.repeats = SpinBox()
         self.cable = Button(theme, "stand-in: headphone at the microphone", "chip")
         self._build()

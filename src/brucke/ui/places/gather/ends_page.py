@@ -7,11 +7,11 @@ from PyQt6.QtWidgets import QGridLayout, QVBoxLayout, QWidget
 from ....core.document.setup import Listener, Part
 from ....core.edits.route_edits import change_device
 from ....desk.desktop import Desktop
+from ....desk.headphones import HeadphoneCheck
 from ....desk.running import LiveEngine
 from ....desk.session import Session
-from ....desk.soft_tone import SoftTone
 from ....desk.taking_over import lead_of, part_of, with_song
-from ....engine.step.plan import open_now
+from ....engine.step.live import open_now
 from ....ports.devices.server.names import choosing, chosen_ends, here, taken_program
 from ....words.doors import chosen_text
 from ....words.here import choose_text, together_text
@@ -30,11 +30,12 @@ class EndsPage(QWidget):
 
     asks = pyqtSignal()
 
-    def __init__(self, theme: Theme, session: Session, running: LiveEngine, desktop: Desktop, edit: Edit):
+    def __init__(
+        self, theme: Theme, session: Session, running: LiveEngine, desktop: Desktop, check: HeadphoneCheck, edit: Edit
+    ):
         super().__init__()
         self.session, self.running, self.desktop, self.edit = session, running, desktop, edit
-        self._tone = SoftTone(session, running)
-        self._played = self._heard_it = False  # the tone, in these headphones, since it was opened
+        self.check = check
         self.hint = Words(theme, "body", "mute")
         self.hint.setText(
             _("Four things, each found or one step away. Nothing leaves this computer before you open it.")
@@ -60,10 +61,6 @@ class EndsPage(QWidget):
         self.then = ThenCard(theme)
         self.then.hide()
         desktop.traced.connect(self._traced)
-        session.replaced.connect(self._replaced)
-
-    def _replaced(self) -> None:
-        self._played = self._heard_it = False
 
     # What stands at the ends
 
@@ -124,10 +121,10 @@ class EndsPage(QWidget):
         if listener is None:
             return
         chosen, there = self._end_of(listener.device, 1)
-        self.phones.show_end(self._heard_it and bool(there), there or _gone(chosen), "water")
+        self.phones.show_end(self.check.heard and bool(there), there or _gone(chosen), "water")
         others = [(k, v) for k, v in self.desktop.sinks if k != chosen][: MOST - 1]
         self.phones.offer([(TONE, _("a soft tone")), *others], _("Play here"))
-        self.phones.choices[0].button.setText(_("I hear it here") if self._played else _("Play the tone"))
+        self.phones.choices[0].button.setText(_("Check them"))
 
     def _end_of(self, device: str, which: int) -> tuple[str, str]:
         """(what was chosen by name, what it records from (0) or plays to (1) now; “” where that is not there)."""
@@ -195,19 +192,13 @@ class EndsPage(QWidget):
             self.edit(_("records from {name}").format(name=source), after)
 
     def _in_these(self, sink: str) -> None:
-        """The tone, and once it was played, that it was heard; or other headphones, and the tone there."""
-        if sink == TONE and self._played:
-            self._played, self._heard_it = False, True
-            self.refresh()
-            return
+        """The tone here; or other headphones, and the tone there."""
         listener = self._phones
         if sink != TONE and listener is not None:
             device = self.session.setup.device(listener.device)
             after = change_device(self.session.setup, device.id, card=choosing(chosen_ends(device)[0], sink))
             self.edit(_("plays to {name}").format(name=sink), after)
-            self._heard_it = False
-        self._played = self._tone.play()
-        self.refresh()
+        self.check.begin()
 
     def _the_song(self, program: str) -> None:
         self.edit(_("{program} is the song").format(program=program), with_song(self.session.setup, program))

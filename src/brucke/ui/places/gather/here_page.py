@@ -12,7 +12,7 @@ from ....desk.programs import EVERY_S, TRACE_S, in_their_order
 from ....desk.running import LiveEngine
 from ....desk.session import Session
 from ....desk.taking_over import heard_directly, part_of, with_program
-from ....engine.step.plan import open_now
+from ....engine.step.live import muted_now, open_now
 from ....ports.devices.server.wiring import made
 from ....words import here as words
 from ....words.doors import chosen_text
@@ -112,7 +112,7 @@ class HerePage(QWidget):
         row.name.say(listener.name)
         row.state.say(_("open") if is_open else _("closed"), "water" if is_open else "mute")
         row.what.say(chosen_text(programs), "water" if programs else "amber")
-        row.more.say(words.hears_line(setup, heard_now(setup, live.moment, live.muted, id)))
+        row.more.say(words.hears_line(setup, heard_now(setup, live.moment, muted_now(setup, live), id)))
         row.offer("" if programs else _("Copy the name"))
         row.show_chosen(self.chosen == f"listener/{id}")
         row.over.setAccessibleName(f"{listener.name}, {row.state.text()}, {row.what.text()}")

@@ -13,9 +13,11 @@ from ....core.edits.route_edits import change_device
 from ....core.units import gain_to_db
 from ....desk.desktop import Desktop
 from ....desk.documents import Documents
+from ....desk.headphones import HeadphoneCheck
 from ....desk.level import LevelFinder
 from ....desk.running import LiveEngine
 from ....desk.session import Session
+from ....engine.step.live import muted_now
 from ....ports.devices.server.names import on_this_computer
 from ....words import timing
 from ....words.documents import PART_NAMES, SOURCE_WORDS
@@ -29,6 +31,7 @@ from ...kit.place import Place, PlaceFrame, scrolled
 from ...theme.theme import Theme
 from .device_card import DeviceCard
 from .ends_page import EndsPage
+from .headphones_card import HeadphonesCard
 from .here_page import HerePage
 from .mistake_card import MistakeCard
 from .model import comes_from, gather_data
@@ -50,11 +53,11 @@ class GatherView(Place):
 
     def __init__(
         self, theme: Theme, session: Session, running: LiveEngine, documents: Documents, levelling: LevelFinder,
-        desktop: Desktop,
+        desktop: Desktop, check: HeadphoneCheck,
     ):  # fmt: skip
         super().__init__()
         self.theme, self.session, self.running, self.documents = theme, session, running, documents
-        self.levelling, self.desktop = levelling, desktop
+        self.levelling, self.desktop, self.check = levelling, desktop, check
         self.chosen, self._chosen_at = "", 0
         self._wanted = "parts"
         self.absent: set[str] = set()
@@ -85,7 +88,7 @@ class GatherView(Place):
             [("ends", _("the ends")), ("parts", _("parts")), ("here", _("this computer"))],
             self.show_page,
         )
-        self.ends = EndsPage(theme, self.session, self.running, self.desktop, self._edit_here)
+        self.ends = EndsPage(theme, self.session, self.running, self.desktop, self.check, self._edit_here)
         self._head = QWidget()
         head = Flow(12, self._head)
         for w in (title, self.page, self.here.status, self.add):
@@ -131,11 +134,12 @@ class GatherView(Place):
             self.hear, self.tracks, self.count_in, self.level, self.channels, self.along, self.itself,
         )  # fmt: skip
         self.device = DeviceCard(theme, self._edit_device, lambda text: self.session.noticed.emit(text, "amber"))
+        self.headphones = HeadphonesCard(theme, self.check)
         self._side = QWidget()
         column = QVBoxLayout(self._side)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(8)
-        for w in (self.title, self.where, *self.cards, self.device, *self.here.side, self.ends.then):
+        for w in (self.headphones, self.title, self.where, *self.cards, self.device, *self.here.side, self.ends.then):
             column.addWidget(w)
         column.addStretch(1)
 
@@ -154,6 +158,7 @@ class GatherView(Place):
         self.device.unplug.clicked.connect(self._unplug)
         self.here.asks.connect(self.refresh)
         self.ends.asks.connect(self.refresh)
+        self.check.changed.connect(self.refresh)
         self.session.changed.connect(self.refresh)
         self.desktop.changed.connect(self.refresh)
         self.session.replaced.connect(self._replaced)
@@ -182,13 +187,16 @@ class GatherView(Place):
             self.start.show_recent(self.documents.recent())
         self.stack.setCurrentIndex(1 if self.empty else 0)
         kind, _, id = self._still_chosen()
-        data = gather_data(setup, facts, self.running.inputs.clips, self.session.live.muted)
+        data = gather_data(setup, facts, self.running.inputs.clips, muted_now(setup, self.session.live))
         self.parts.show_data(data, id if kind == "part" else "")
         self.equipment.show_data(data, id if kind == "device" else "")
         self.verdict.say(data.verdict if data.devices else "", data.verdict_tone)
         self.mend.setVisible(any(d.disagrees for d in data.devices))
         self.mistake.show_first(setup, self.desktop.mistakes)
         self._show_page()
+        check = self.check
+        wanted = self.shown == "ends" or bool(check.asks) or check.found is not None
+        self.headphones.setVisible(wanted and check.monitor is not None)
         self.ends.refresh()
         self.here.refresh()
         if self.shown != "parts":
@@ -282,7 +290,7 @@ class GatherView(Place):
         self._show_input()
         if clipped:
             setup, facts = self.session.setup, self.session.facts
-            data = gather_data(setup, facts, self.running.inputs.clips, self.session.live.muted)
+            data = gather_data(setup, facts, self.running.inputs.clips, muted_now(setup, self.session.live))
             self.parts.show_data(data, self.part)
 
     def choose(self, thing: str) -> None:

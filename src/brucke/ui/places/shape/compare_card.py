@@ -4,7 +4,7 @@ from PyQt6.QtCore import pyqtSignal
 
 from ....core.document.setup import Setup
 from ....core.edits import chain_edits
-from ....engine.step.plan import Without
+from ....engine.step.live import Without
 from ....words.shape import matched_text
 from ....words.translation import _
 from ...kit.button import Button

@@ -9,7 +9,7 @@ from ....core.edits.chain_edits import owned
 from ....core.sound.packing import latency_frames
 from ....core.sound.processors import NoiseRemoval, PlugIn, Processor, held
 from ....core.units import db_to_gain
-from ....engine.step.plan import Without
+from ....engine.step.live import Without
 from ....words import timing
 from ....words.doing import doing_text
 from ....words.processors import kind_of, processor_name

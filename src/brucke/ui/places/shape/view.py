@@ -15,7 +15,7 @@ from ....core.sound.processors import MAX_PLUG_INS, MAX_SLOTS, NoiseRemoval, Plu
 from ....desk.running import LiveEngine
 from ....desk.session import Session
 from ....desk.shape import ShapeHelpers
-from ....engine.step.plan import Without
+from ....engine.step.live import Without
 from ....words import timing
 from ....words.processors import OFFERED, processor_name
 from ....words.timing import ms_text

@@ -4,6 +4,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QProgressBar, QVBoxLayout, QWidget
 
 from ....core.findings import Finding
+from ....desk.good_hours import GoodHours
 from ....desk.session import Session
 from ....desk.soundcheck import LISTEN_S, SoundcheckRun
 from ....words.soundcheck import CHECK_TITLES, count_text
@@ -14,6 +15,7 @@ from ...kit.flow import Flow
 from ...kit.label import Words
 from ...kit.place import Place, PlaceFrame
 from ...theme.theme import Theme
+from .since_card import SinceCard
 
 
 class SoundcheckView(Place):
@@ -22,7 +24,7 @@ class SoundcheckView(Place):
     by_hand = pyqtSignal(str)
     left = pyqtSignal()
 
-    def __init__(self, theme: Theme, session: Session, checking: SoundcheckRun):
+    def __init__(self, theme: Theme, session: Session, checking: SoundcheckRun, hours: GoodHours):
         super().__init__()
         self.theme, self.session, self.checking = theme, session, checking
         self.cards: list[FindingCard] = []
@@ -31,7 +33,10 @@ class SoundcheckView(Place):
         self._column = QVBoxLayout(self._main)
         self._column.setContentsMargins(0, 0, 0, 0)
         self._column.setSpacing(8)
+        self.since = SinceCard(theme, session, hours)
+        self.since.by_hand.connect(self.by_hand)
         self.nothing = Words(theme, "name", "water")
+        self._column.addWidget(self.since)
         self._column.addWidget(self.nothing)
         self._column.addStretch(1)
         self._side = QWidget()
@@ -103,7 +108,7 @@ class SoundcheckView(Place):
     def _show(self, findings: list[Finding]) -> None:
         while len(self.cards) < len(findings):
             card = FindingCard(self.theme, self.mend)
-            self._column.insertWidget(len(self.cards) + 1, card)
+            self._column.insertWidget(len(self.cards) + 2, card)
             self.cards.append(card)
         for i, card in enumerate(self.cards):
             card.setVisible(i < len(findings))

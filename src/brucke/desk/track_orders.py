@@ -1,0 +1,29 @@
+"""What the stand-in player is told of the backing track and its count-in: each change once."""
+
+from collections.abc import Sequence
+from pathlib import Path
+
+from msgspec import to_builtins
+
+from ..core.document.bundle import find_file
+from ..core.document.setup import Setup
+from ..engine.processes.link import EngineLink
+
+
+class TrackOrders:
+    def __init__(self) -> None:
+        self._told: tuple[object, ...] = ()
+
+    def tell(self, link: EngineLink, setup: Setup, folders: Sequence[Path]) -> None:
+        """The player hears of another track, level or loop."""
+        part = next((p for p in setup.parts if p.kind == "lead" and p.tracks), None)
+        counting = next((p for p in setup.parts if p.source == "count_in"), None)
+        told = (part and (part.tracks, part.track), counting and (counting.count_in_beats, counting.tempo_bpm))
+        if told == self._told:
+            return
+        self._told = told
+        if part is not None:
+            track = part.tracks[part.track]
+            link.tell_world("track", file=str(find_file(track.file, folders)), track=to_builtins(track))
+        if counting is not None:
+            link.tell_world("count_in", beats=counting.count_in_beats, tempo_bpm=counting.tempo_bpm)

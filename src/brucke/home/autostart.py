@@ -1,0 +1,70 @@
+"""Started with the desktop, on request: an entry of its own, by the Desktop Application Autostart Specification."""
+
+import contextlib
+import os
+from pathlib import Path
+
+from .files import APP_ID, SUMMARY, Homes, in_exec
+
+COMMAND = "login"
+
+
+class AutostartError(ValueError):
+    """Why it could not be switched, in one sentence that names the file."""
+
+
+def autostart_file(where: Homes) -> Path:
+    return where.config / "autostart" / f"{APP_ID}.desktop"
+
+
+def is_on(where: Homes) -> bool:
+    """Whether there is one, and the desktop has not switched it off itself."""
+    try:
+        lines = autostart_file(where).read_text(encoding="utf-8", errors="replace").splitlines()
+    except OSError:
+        return False
+    off = {"hidden=true", "x-gnome-autostart-enabled=false"}
+    return not off & {line.replace(" ", "").lower() for line in lines}
+
+
+def starter(where: Homes) -> Path:
+    """What starts Brucke: the command that was installed, else where this one is kept."""
+    installed = where.programs / "brucke"
+    return installed if installed.exists() else Path(__file__).resolve().parents[3] / "run"
+
+
+def switch(where: Homes, on: bool, program: Path) -> None:
+    """`program` is what starts Brucke. Errors: AutostartError, and it stays as it was."""
+    file = autostart_file(where)
+    beside = file.with_name(f".{file.name}.new")
+    try:
+        if not on:
+            file.unlink(missing_ok=True)
+            return
+        file.parent.mkdir(parents=True, exist_ok=True)
+        beside.write_text(entry(program), encoding="utf-8")
+        os.replace(beside, file)
+    except OSError as e:
+        with contextlib.suppress(OSError):
+            beside.unlink(missing_ok=True)
+        raise AutostartError(f"{file}: cannot be written ({(e.strerror or str(e)).lower()})") from None
+
+
+def entry(program: Path) -> str:
+    return f"""[Desktop Entry]
+Type=Application
+Version=1.1
+Name=Brucke
+Comment={SUMMARY}
+Exec={in_exec(str(program))} {COMMAND}
+TryExec={_value(str(program))}
+Icon={APP_ID}
+Terminal=false
+StartupNotify=false
+X-GNOME-Autostart-enabled=true
+"""
+
+
+def _value(text: str) -> str:
+    """A string of a desktop entry."""
+    return text.replace("\\", "\\\\")

@@ -1,0 +1,110 @@
+"""The card for the other side: to read, to copy, to print, or as a page to send."""
+
+from pathlib import Path
+
+from PyQt6.QtCore import QMarginsF
+from PyQt6.QtGui import QFont, QGuiApplication, QPageLayout, QPageSize, QPdfWriter, QTextDocument
+from PyQt6.QtPrintSupport import QPrintDialog, QPrinter
+from PyQt6.QtWidgets import QDialog, QFileDialog, QHBoxLayout, QVBoxLayout, QWidget
+
+from ...core.document.setup import Listener, Setup
+from ...words.other_side import card_sentences, card_text, card_title
+from ...words.timing import listener_name
+from ..kit.button import Button
+from ..kit.card import Card
+from ..kit.chips import Chips
+from ..kit.label import Words
+from ..theme.theme import Theme
+
+MARGIN_MM = 20.0
+
+
+def page_of(setup: Setup, listener: Listener, moment: str) -> QTextDocument:
+    """The card as a page: a few large lines."""
+    page = QTextDocument()
+    page.setDefaultFont(QFont("Source Sans 3", 14))
+    page.setPlainText(card_text(setup, listener, moment))
+    return page
+
+
+class OtherSideDialog(QDialog):
+    def __init__(self, theme: Theme, setup: Setup, listeners: tuple[Listener, ...], moment: str, parent: QWidget):
+        super().__init__(parent)
+        self.setWindowTitle("A card for the other side")
+        self.resize(640, 460)
+        self._setup, self._moment = setup, moment
+        self.listener = listeners[0]
+        names = [(x.id, listener_name(setup, x.id)) for x in listeners]
+        self.which = Chips(theme, "Call", names, self._choose)
+        self.which.setVisible(len(listeners) > 1)
+        self._listeners = listeners
+        card = Card(theme)
+        self.title = Words(theme, "name", "water")
+        self.lines = [Words(theme, "body") for _i in range(6)]
+        for w in (self.title, *self.lines):
+            card.column.addWidget(w)
+        self.said = Words(theme, "small", "water")
+        self.copy = Button(theme, "Copy", "primary")
+        self.print, self.save = Button(theme, "Print…"), Button(theme, "Save as a page…")
+        self.away = Button(theme, "Close", "plain", "Esc")
+        self.copy.clicked.connect(self._copy)
+        self.print.clicked.connect(self._print)
+        self.save.clicked.connect(self._save)
+        self.away.clicked.connect(self.reject)
+        row = QHBoxLayout()
+        for b in (self.copy, self.print, self.save):
+            row.addWidget(b)
+        row.addStretch(1)
+        row.addWidget(self.away)
+        column = QVBoxLayout(self)
+        column.addWidget(self.which)
+        column.addWidget(card)
+        column.addWidget(self.said)
+        column.addStretch(1)
+        column.addLayout(row)
+        self._choose(self.listener.id)
+        self.copy.setFocus()
+
+    @property
+    def text(self) -> str:
+        return card_text(self._setup, self.listener, self._moment)
+
+    def _choose(self, id: str) -> None:
+        self.listener = next(x for x in self._listeners if x.id == id)
+        self.which.show_on(id)
+        self.title.say(card_title(self._setup, self.listener))
+        first, *rest = card_sentences(self._setup, self.listener, self._moment)
+        for words, text in zip(self.lines, [first, *(f"{i + 1}. {s}" for i, s in enumerate(rest))], strict=True):
+            words.say(text)
+
+    def _copy(self) -> None:
+        clipboard = QGuiApplication.clipboard()
+        if clipboard is not None:
+            clipboard.setText(self.text)
+            self.said.say("Copied. Send it to them before the hour.")
+
+    def _print(self) -> None:
+        printer = QPrinter(QPrinter.PrinterMode.HighResolution)
+        if QPrintDialog(printer, self).exec() == QDialog.DialogCode.Accepted:
+            page_of(self._setup, self.listener, self._moment).print(printer)
+            self.said.say("Given to the printer.")
+
+    def _save(self) -> None:
+        start = str(Path.home() / f"{listener_name(self._setup, self.listener.id)}.pdf")
+        name, _kinds = QFileDialog.getSaveFileName(self, "Save as a page", start, "Pages (*.pdf)")
+        if name:
+            self.said.say(save_page(self._setup, self.listener, self._moment, Path(name)))
+
+
+def save_page(setup: Setup, listener: Listener, moment: str, file: Path) -> str:
+    """Written as PDF; what to say of it."""
+    try:
+        with file.open("wb"):
+            pass
+    except OSError as e:
+        return f"Not saved. {file.name}: {(e.strerror or str(e)).lower()}."
+    writer = QPdfWriter(str(file))
+    writer.setPageSize(QPageSize(QPageSize.PageSizeId.A4))
+    writer.setPageMargins(QMarginsF(MARGIN_MM, MARGIN_MM, MARGIN_MM, MARGIN_MM), QPageLayout.Unit.Millimeter)
+    page_of(setup, listener, moment).print(writer)
+    return f"Saved as {file.name}."
