@@ -1,3 +1,3 @@
 """Brucke carries every sound of a live performance to everyone who listens, and makes them arrive together."""
 
-__version__ = "0.1.0"
+__version__ = "0.6.0"

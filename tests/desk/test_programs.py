@@ -10,8 +10,9 @@ from brucke.core.edits.route_edits import put_on_this_computer
 from brucke.core.timing.arrivals import RouteTiming
 from brucke.core.timing.paths import Stage
 from brucke.core.timing.quantity import Quantity
+from brucke.desk.headphones import HeadphoneCheck
 from brucke.desk.programs import Program, in_their_order
-from brucke.desk.soft_tone import SoftTone
+from brucke.desk.session import Session
 from brucke.desk.taking_over import directly, heard_directly, lead_of, part_of, with_program, with_song, without_program
 from brucke.engine.step.live import Live
 from brucke.ports.devices.server.names import taken_program, taking
@@ -84,14 +85,24 @@ def test_a_way_is_known_no_better_than_its_worst_converter():
     assert route_evidence_text(dataclasses.replace(route, stages=())) == "calculated", "of nothing measured nothing is"
 
 
-def test_a_soft_tone_that_cannot_sound_is_not_called_heard():
-    said, session = [], SimpleNamespace(setup=setup_here(), live=Live())
-    session.noticed = SimpleNamespace(emit=lambda text, _tone: said.append(text))
-    running = SimpleNamespace(link=SimpleNamespace(listen_back=lambda *_: None), state="running")
-    tone = SoftTone(session, running)
-    assert tone.play()
-    session.live = Live(on_air=True)
-    assert not tone.play()
-    session.live, running.state = Live(), "restarting"
-    assert not tone.play()
+def test_a_soft_tone_that_cannot_sound_is_not_called_heard(app):
+    session, said = Session(), []
+    session.replace(setup_here())
+    session.noticed.connect(lambda text, _tone: said.append(text))
+    running = SimpleNamespace(
+        state="running", link=SimpleNamespace(listen_back=lambda *_: None, stop_listening_back=lambda: None)
+    )
+    check = HeadphoneCheck(session, running, SimpleNamespace(end_names={"table": ("room", "bluez_output.1")}))
+    assert check.begin()
+    check.answer("left")
+    check.answer("right")
+    assert check.found == ("wireless",), "by what the server calls it"
+    assert check.heard
+    check.desktop.end_names = {"table": ("room", "box")}
+    assert not check.heard, "other headphones want another check"
+    session.set_live(Live(on_air=True))
+    assert not check.begin()
+    session.set_live(Live())
+    running.state = "restarting"
+    assert not check.begin()
     assert said == ["On air, no tone is played.", "Start first (F5): the headphones are off."]

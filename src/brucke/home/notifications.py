@@ -26,6 +26,7 @@ class Notifications(QObject):
         self._asking = False
         self._waiting: list[tuple[str, str, str, str, bool]] = []
         self._numbers: dict[str, int] = {}
+        self._early: set[Any] = set()  # chosen before the answer came that says whose it is
         bus.listen(SERVICE, "ActionInvoked", self._invoked)
         bus.listen(SERVICE, "NotificationClosed", self._closed)
 
@@ -60,6 +61,9 @@ class Notifications(QObject):
     def _shown(self, code: str, answer: list[Any] | None) -> None:
         if answer and isinstance(answer[0], int):
             self._numbers[code] = answer[0]
+            if answer[0] in self._early:
+                self.acted.emit(code)
+        self._early.clear()
 
     def withdraw(self, code: str) -> None:
         """It is so no longer."""
@@ -72,9 +76,12 @@ class Notifications(QObject):
         return next((code for code, n in self._numbers.items() if n == number), "")
 
     def _invoked(self, said: list[Any]) -> None:
-        code = self._code(said[0]) if len(said) == 2 and said[1] in ("default", ACTION) else ""
-        if code:
+        if len(said) != 2 or said[1] not in ("default", ACTION):
+            return
+        if code := self._code(said[0]):
             self.acted.emit(code)
+        else:
+            self._early.add(said[0])
 
     def _closed(self, said: list[Any]) -> None:
         self._numbers.pop(self._code(said[0]) if said else "", None)

@@ -37,7 +37,7 @@ def card_sentences(setup: Setup, listener: Listener, moment: str = "") -> Sequen
         ),
         wide.format(program=program),
         _("Be in a quiet room: doors and windows shut, nothing that hums or rings."),
-        _("Use a wire to the network if there is one, and let nobody else load it."),
+        _("Use a wire to the network if there is one, and let nobody else fetch anything large meanwhile."),
     ]
 
 

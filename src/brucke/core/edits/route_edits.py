@@ -203,6 +203,14 @@ def set_notes(setup: Setup, notes: str) -> Setup:
     return replace(setup, notes=notes)
 
 
+def at_one_rate(setup: Setup) -> Setup:
+    """All equipment at the setup's rate; a camera has none."""
+    for d in setup.devices:
+        if d.kind != "camera":
+            setup = change_device(setup, d.id, rate_hz=setup.rate_hz)
+    return setup
+
+
 def change_device(setup: Setup, device: str, **fields: Any) -> Setup:
     """Rate, format or buffers of one device."""
     return replace(setup, devices=tuple(replace(d, **fields) if d.id == device else d for d in setup.devices))

@@ -5,14 +5,16 @@ from typing import Literal
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QIcon, QPainter, QPainterPath, QPen, QPixmap
 
+from ..theme.tokens import NIGHT
+
 State = Literal["silent", "closed", "open"]
 SIZES = (16, 22, 24, 32, 48)
-GROUND, LINE, WATER, CORAL = "#22313a", "#f4efe6", "#8fd0c8", "#ff8f7a"
+GROUND, LINE, WATER, CORAL = NIGHT.tint, NIGHT.ink, NIGHT.water, NIGHT.coral  # on any panel, by day and by night
 
 
 def paint_mark(p: QPainter, rect: QRectF, state: State, trouble: bool) -> None:
-    """A round ground that stands out on any panel. Silent: the bare deck. Closed: the arch, and a gate across the way.
-    Open: the arch, and the way over it ends in an arrow. Trouble: a corner with a stroke and a dot."""
+    """A round ground that stands out on any panel. Silent: the bare deck. Closed: the arch, walled up. Open: the arch,
+    and an arrow that leaves under it. Trouble: a corner with a stroke and a dot."""
     u = rect.width() / 16
     p.setRenderHint(QPainter.RenderHint.Antialiasing)
     p.setPen(Qt.PenStyle.NoPen)
@@ -28,10 +30,8 @@ def paint_mark(p: QPainter, rect: QRectF, state: State, trouble: bool) -> None:
         arch = QPainterPath(QPointF(3.2 * u, 10.4 * u))
         arch.quadTo(QPointF(8 * u, 1.6 * u), QPointF(12.8 * u, 10.4 * u))
         p.setPen(QPen(QColor(WATER if state == "open" else LINE), 1.5 * u))
+        p.setBrush(QColor(LINE) if state == "closed" else Qt.BrushStyle.NoBrush)
         p.drawPath(arch)
-    if state == "closed":
-        p.setPen(QPen(QColor(LINE), 1.7 * u))
-        p.drawLine(QPointF(8 * u, 3.6 * u), QPointF(8 * u, 13.4 * u))
     if state == "open":
         pen.setColor(QColor(WATER))
         p.setPen(pen)
@@ -60,7 +60,7 @@ def mark_icon(state: State, trouble: bool) -> QIcon:
     icon = QIcon()
     for size in SIZES:
         pixmap = QPixmap(size, size)
-        pixmap.fill(Qt.GlobalColor.transparent)
+        pixmap.fill(QColor(0, 0, 0, 0))
         p = QPainter(pixmap)
         paint_mark(p, QRectF(0, 0, size, size), state, trouble)
         p.end()

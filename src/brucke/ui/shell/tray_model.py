@@ -10,6 +10,8 @@ from ...words.timing import listener_name, needs_you, verdict_text
 from ...words.translation import _
 from ..paint.mark import State
 
+LONGEST = 90
+
 
 @dataclass(frozen=True)
 class Entry:
@@ -56,10 +58,10 @@ def entries(now: Now) -> tuple[Entry, ...]:
     """From the top."""
     setup, live = now.setup, now.live
     opened = open_doors(setup, live)
-    hears = now.hears[:1].upper() + now.hears[1:]
+    hears = _short(now.hears)
     found = [Entry("hears", hears, enabled=False), Entry()]
     if now.trouble:
-        found.insert(1, Entry("trouble", now.trouble[:1].upper() + now.trouble[1:], enabled=False))
+        found.insert(1, Entry("trouble", _short(now.trouble), enabled=False))
     for x in doors(setup):
         text = _("{name} open").format(name=listener_name(setup, x))
         found.append(Entry(f"door/{x}", text, x in opened, now.sounds))
@@ -73,6 +75,12 @@ def entries(now: Now) -> tuple[Entry, ...]:
     found += [Entry(), Entry("goodbye", bye, None, now.sounds)]
     found.append(Entry("start_stop", _("Stop") if now.sounds else _("Start"), None, not live.on_air))
     return (*found, Entry("show", _("Show Brucke")), Entry("quit", _("Quit")))
+
+
+def _short(text: str) -> str:
+    """As a line of a menu."""
+    text = text[:1].upper() + text[1:]
+    return text if len(text) <= LONGEST else text[: LONGEST - 1] + "…"
 
 
 def _moments(setup: Setup, chosen: str) -> Sequence[Entry]:

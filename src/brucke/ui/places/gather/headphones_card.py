@@ -1,5 +1,8 @@
 """The headphone check: where the tone is heard, in one press each, and what that says."""
 
+from PyQt6.QtCore import QTimer
+from PyQt6.QtWidgets import QScrollArea
+
 from ....desk.headphones import HeadphoneCheck
 from ....words.headphones import ANSWER_TEXT, ASKED, TOO_LOUD, result_text
 from ....words.translation import _
@@ -46,6 +49,11 @@ class HeadphonesCard(Card):
         else:
             self.said.say(result_text(check.found, check.way_s), "coral" if check.found else "water")
 
+    def show_where(self, wanted: bool) -> None:
+        """Where it is `wanted`, and anywhere while it asks or has something to say."""
+        check = self.check
+        self.setVisible((wanted or bool(check.asks) or check.found is not None) and check.monitor is not None)
+
     def _begin(self) -> None:
         self.check.begin()
         self.focus_first()
@@ -53,7 +61,15 @@ class HeadphonesCard(Card):
     def _answer(self, code: str) -> None:
         """The next question has the focus where this one had it."""
         self.check.answer(code)
-        (self.answers["left"] if self.check.asks else self.begin).setFocus()
+        self.focus_first()
 
     def focus_first(self) -> None:
         (self.answers["left"] if self.check.asks else self.begin).setFocus()
+        QTimer.singleShot(0, self._show_whole)  # once it is as tall as what it says
+
+    def _show_whole(self) -> None:
+        area = self.parentWidget()
+        while area is not None and not isinstance(area, QScrollArea):
+            area = area.parentWidget()
+        if area is not None:
+            area.ensureWidgetVisible(self)

@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
 from ....core.document.setup import Setup
 from ....core.edits import part_edits
-from ....core.edits.route_edits import change_device
+from ....core.edits.route_edits import at_one_rate
 from ....core.units import gain_to_db
 from ....desk.desktop import Desktop
 from ....desk.documents import Documents
@@ -194,9 +194,7 @@ class GatherView(Place):
         self.mend.setVisible(any(d.disagrees for d in data.devices))
         self.mistake.show_first(setup, self.desktop.mistakes)
         self._show_page()
-        check = self.check
-        wanted = self.shown == "ends" or bool(check.asks) or check.found is not None
-        self.headphones.setVisible(wanted and check.monitor is not None)
+        self.headphones.show_where(self.shown == "ends")
         self.ends.refresh()
         self.here.refresh()
         if self.shown != "parts":
@@ -369,10 +367,7 @@ class GatherView(Place):
         self.began.emit(template)
 
     def _one_rate(self) -> None:
-        setup = self.session.setup
-        for d in setup.devices:
-            if d.kind != "camera":
-                setup = change_device(setup, d.id, rate_hz=setup.rate_hz)
+        setup = at_one_rate(self.session.setup)
         self.session.edit(f"all equipment at {setup.rate_hz} Hz", setup, "gather", self.chosen)
 
     def toggle_alone(self) -> None:
