@@ -1,3 +1,2 @@
 """Brucke carries every sound of a live performance to everyone who listens, and makes them arrive together."""
 
-__version__ = "0.6.0"
