@@ -104,8 +104,9 @@ def test_what_is_gone_damaged_or_never_there_is_said_and_waits(login, desktop):
     login.remember(broken)
     login.bus.offer("notes,saver,login")
     login.begin()
-    time.sleep(3.0)
-    assert login.window.poll() is None
+    (said,) = login.until(lambda: login.bus.do("all"))
+    assert said["title"] == "The last setup was not opened"
+    assert "hour.brucke.json" in said["text"]
     second = login.brucke()
     assert second.returncode == 0
     assert "it runs already" in second.stderr

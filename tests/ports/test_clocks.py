@@ -18,6 +18,8 @@ from brucke.ports.devices.card_stream import at_converter
 from brucke.ports.devices.clocks.head import MatchedHead
 from brucke.ports.devices.clocks.loop import Clock
 from brucke.ports.devices.clocks.matching import Outgoing
+from brucke.ports.devices.clocks.settling import FOLLOWS_S, WATCHES_S
+from brucke.ports.devices.clocks.slips import Slips
 from brucke.ports.devices.opening import wirings_of
 from brucke.ports.devices.rings import RingPort
 
@@ -41,6 +43,30 @@ def test_a_clock_goes_on_after_one_late_callback_and_follows_a_stream_that_jumpe
     jumped = [clock.see(128 * i, 128 * i / 48000 + 0.5) for i in range(20000, 20400)]
     assert sum(jumped) == 1
     assert clock.frames_at(128 * 20400 / 48000 + 0.5) == pytest.approx(128 * 20400, abs=1)
+
+
+def slipping(seconds, every_s, lost_s, bunch=4):
+    """Callbacks in bunches, of a stream that leaves out `lost_s` every so often: (frames, seconds) each."""
+    dice = np.random.default_rng(5)
+    for i in range(seconds * 375):
+        t = (i - i % bunch + bunch) / 375
+        yield 128 * (i + 1), t + lost_s * (t // every_s) + dice.uniform(0, 0.0005)
+
+
+def test_a_stream_that_slips_every_second_is_watched_to_an_end_and_its_buffer_is_called_too_small():
+    """As a server of the older protocol was seen to do with a device without a clock: sixteen milliseconds, once a second."""
+    clock, slips = Clock(48000), Slips(48000)
+    jumped = [at for frames, at in slipping(120, 1.0, 0.016) if clock.see(frames, at)]
+    assert np.diff(jumped[2:]).min() > FOLLOWS_S + WATCHES_S, "long enough to be watched to an end"
+    found = [at for frames, at in slipping(30, 1.0, 0.016) if slips.see(frames, at)]
+    assert 5 < found[0] < 9
+    for every, lost in (
+        (1.0, 0.0003),
+        (4.0, 0.05),
+        (1e9, 0.0),
+    ):  # a clock that drifts, a machine held up at times, none of both
+        slips = Slips(48000)
+        assert not any(slips.see(frames, at) for frames, at in slipping(60, every, lost))
 
 
 def test_a_driver_that_does_not_say_when_its_frames_are_at_the_converter_is_not_taken_for_one_that_does():

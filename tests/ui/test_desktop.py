@@ -13,8 +13,10 @@ from brucke.core.document.setup_file import save
 from brucke.core.edits.listener_edits import change_listener
 from brucke.core.knowledge.evidence import Knowledge
 from brucke.core.knowledge.quantities import ROUND_TRIP
+from brucke.desk.good_hours import keep_hour
 from brucke.engine.processes.region import Head
 from brucke.ports.devices.server.names import SERVER, chosen_ends, taking
+from brucke.words.timing import needs_you
 
 from ..call.performer import Performer, in_step, known
 from ..desktop_server import Observer, setup_here, tone
@@ -366,3 +368,42 @@ def in_the_call(w, desktop, file):
         if w.running.dropouts == lost:
             return np.fromfile(file, np.float32)
     return None
+
+
+def test_the_tenth_time_with_other_headphones_than_in_the_last_good_hour(
+    app, qtbot, desktop, data_home, monkeypatch, tmp_path
+):
+    """From the menu to “in step, closed”, by hand, in under two minutes."""
+    file = tmp_path / "here.brucke.json"
+    save(file, setup_here(), Knowledge())
+    w = new_window(data_home, monkeypatch, file)
+    wait(lambda: w.desktop.ends.get("table", ("", ""))[1] == "box", 20)
+    keep_hour(w.hours.file, w.hours.now(52.0))
+    w.close()
+    arguments = "media.class=Audio/Sink sink_name=loud channel_map=front-left,front-right sink_properties=device.description=loud"
+    assert desktop.ask("pactl", "load-module", "module-null-sink", *arguments.split()).returncode == 0
+    desktop.ask("pactl", "set-default-sink", "loud")
+    assert desktop.ask("pw-link", "box:monitor_FL", "room:input_FL").returncode == 0  # a headphone at the microphone
+
+    began, stolen = time.monotonic(), stolen_s()
+    w = new_window(data_home, monkeypatch, file)
+    hands = Hands(w)
+    hands.key(Qt.Key.Key_F5)
+    wait(lambda: w.notice.offered.isVisible(), 60)
+    assert "different since the last good hour" in w.notice.words.text()
+    hands.press(w.notice.offered)
+    row = next(r for r in w.soundcheck.since.rows if r.isVisible())
+    assert row.what.text() == "Table plays to loud; then it was box."
+    hands.press(row.back)
+    wait(lambda: w.desktop.ends["table"][1] == "box" and w.running.state == "running" and w.desktop.linked, 60)
+    assert not w.soundcheck.since.isVisible()
+    hands.key(Qt.Key.Key_M)
+    wait(lambda: w.measuring.busy, 20)
+    wait(lambda: not w.measuring.busy, 60)
+    assert not w.measuring.failed, w.measuring.message
+    hands.key(Qt.Key.Key_E, Qt.KeyboardModifier.ShiftModifier)
+    wait(lambda: not any(needs_you(t.verdict) for t in w.session.timing.listeners), 10)
+    assert time.monotonic() - began < 120 + (stolen_s() - stolen)
+    assert hands.count == 5
+    assert "Lounge call is closed" in w.strip.hears_text()
+    w.close()

@@ -59,7 +59,8 @@ def test_saved_ones_are_remembered_and_the_last_is_there_at_the_start(window, tm
     assert [p.name for p in w.documents.recent()] == ["two.brucke.json", "one.brucke.json"]
     assert w.documents.last() == tmp_path / "two" / "two.brucke.json"
     shutil.rmtree(tmp_path / "two")
-    assert w.documents.last() == tmp_path / "one" / "one.brucke.json", "what is gone is not offered"
+    assert w.documents.recent() == [tmp_path / "one" / "one.brucke.json"], "what is gone is not offered"
+    assert w.documents.last() == tmp_path / "two" / "two.brucke.json", "and nothing else takes its place at log-in"
 
 
 def test_duplicate_is_another_document(window, tmp_path):

@@ -47,6 +47,7 @@ class AtHome(QObject):
         self.presence = Presence(own, system)
         self.notifications = Notifications(own)
         self.hidden = self.wanted = False
+        self.unopened = ""  # why the last setup is not the one that is open
         self._unheard = Unheard()
         self._told: dict[str, words.News] = {}
         self._slept = self._sleeping = False
@@ -80,7 +81,7 @@ class AtHome(QObject):
             self.running.start()
 
     def _another(self) -> None:
-        self.wanted = False
+        self.wanted, self.unopened = False, ""
         self._withdraw_all()
 
     def _try_again(self, now: float) -> None:
@@ -170,6 +171,8 @@ class AtHome(QObject):
         for listener, at in self._unheard.see(open_ids, flowing, now).items():
             since = datetime.fromtimestamp(datetime.now().timestamp() - (now - at)).strftime("%H:%M")
             found.append(words.unheard_news(setup, listener, since))
+        if self.unopened:
+            found.append(words.unopened_news(self.unopened))
         if self._slept:
             found.append(words.slept_news())
         return {n.code: n for n in found}

@@ -178,7 +178,9 @@ class Documents(QObject):
         self.settings.setValue("recent", names[:MOST_RECENT])
 
     def last(self) -> Path | None:
-        return next(iter(self.recent()), None)
+        """What was opened or saved last, there or not: no other takes its place."""
+        value = self.settings.value("recent", [], list)
+        return Path(value[0]) if value else None
 
     # New, in, out
 

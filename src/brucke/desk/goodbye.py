@@ -5,6 +5,7 @@ import time
 from msgspec.structs import replace
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from ..core.document.setup import Part
 from ..engine.step.live import FADED_DB
 from .running import LiveEngine
 from .session import Session
@@ -62,15 +63,15 @@ class Goodbye(QObject):
         self.fading, self._ended = False, 0.0
         self.running.set_fade(0.0)
 
-    def _songs(self) -> list[str]:
-        return [p.id for p in self.session.setup.parts if p.kind == "lead"]
+    def _theirs(self) -> list[Part]:
+        """Songs that other programs play."""
+        return [p for p in self.session.setup.parts if p.kind == "lead" and not p.tracks]
 
     def _sounds(self) -> bool:
         """Whether there may be a song to fade: of a program only the program knows."""
         if self.running.state != "running" or self.session.live.silent:
             return False
-        theirs = [p for p in self.session.setup.parts if p.kind == "lead" and not p.tracks]
-        return self.running.playing or any(p.id not in self.session.live.muted for p in theirs)
+        return self.running.playing or any(p.id not in self.session.live.muted for p in self._theirs())
 
     def _end(self) -> None:
         """Silent first, then closed, then ended: nothing is heard on the way."""
@@ -78,7 +79,7 @@ class Goodbye(QObject):
         self.running.set_fade(FADED_DB)
         live = self.session.live
         # Nobody but the program itself can stop what it plays.
-        theirs = {p.id for p in self.session.setup.parts if p.kind == "lead" and not p.tracks}
+        theirs = {p.id for p in self._theirs()} if self.running.state == "running" else set()
         self.session.set_live(replace(live, muted=live.muted | theirs))
         self.running.set_on_air(False)
         if self.running.playing:

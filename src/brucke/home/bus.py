@@ -35,6 +35,14 @@ def texts(several: list[str]) -> QDBusArgument:
     return QDBusArgument(several, QMetaType.Type.QStringList.value)
 
 
+def _arguments(message: QDBusMessage) -> list[Any] | None:
+    """None where something in it has a type that nothing here asks for."""
+    try:
+        return list(message.arguments())
+    except TypeError:
+        return None
+
+
 class _Listener(QObject):
     """Of one signal."""
 
@@ -44,7 +52,9 @@ class _Listener(QObject):
 
     @pyqtSlot(QDBusMessage)
     def came(self, message: QDBusMessage) -> None:
-        self._heard(message.arguments())
+        said = _arguments(message)
+        if said is not None:
+            self._heard(said)
 
 
 def _address(which: Literal["session", "system"]) -> str:
@@ -90,7 +100,7 @@ class Bus(QObject):
 
     def _answered(self, watcher: QDBusPendingCallWatcher, told: Told | None) -> None:
         reply = QDBusPendingReply(watcher)
-        answer = None if reply.isError() else list(reply.reply().arguments())
+        answer = None if reply.isError() else _arguments(reply.reply())
         self._asked.discard(watcher)
         watcher.deleteLater()
         if told is not None:

@@ -77,6 +77,10 @@ def server_news() -> News:
     return News("server", _("The sound server is gone"), text, _("Show"), "show")
 
 
+def unopened_news(why: str) -> News:
+    return News("unopened", _("The last setup was not opened"), why, _("Show"), "show")
+
+
 def slept_news() -> News:
     text = _("Everyone is closed. Confirm the round trip before you rely on it.")
     return News("slept", _("The computer slept"), text, _("Show"), "align")

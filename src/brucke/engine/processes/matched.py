@@ -31,6 +31,7 @@ APART_S = 0.5
 MORE_S = 0.001
 MOST_MORE_S = 0.04  # later than that nobody wants it: what is late then is a dropout
 WANDER_S = 10.0
+MOST_WATCHES = 4  # a clock that jumps while it is watched is watched from there anew, so often
 HOPELESS_S = 2.0  # for so long nothing came in time: its buffers are no longer as they were watched
 
 
@@ -83,6 +84,7 @@ class MatchedCard:
         """A stream that was opened counts from nothing, and is only watched at first."""
         self.clock, self._count = Clock(self.wiring.rate_hz), 0
         self._says = False  # when its frames are at the converter
+        self._watches = 0
         self._watch_again()
 
     def _watch_again(self) -> None:
@@ -93,14 +95,20 @@ class MatchedCard:
         self.incoming.begin_anew()
         self.outgoing.begin_anew()
 
+    def _jumped(self) -> None:
+        """One of the two clocks has: while they are watched what was seen counts no more, as long as that can end."""
+        if self._settling is not None and self._watches < MOST_WATCHES:
+            self._watches += 1
+            self._watch_again()
+
     # In the card's thread
 
     def _called(self, indata: F32, outdata: F32, lost: bool, when: float | None) -> None:
         now = time.monotonic()
         first, self._count = self._count, self._count + self.n
         self.told[MatchedHead.DROPOUTS] += lost
-        if self.clock.see(first, now if when is None else when) and self._settling is not None:
-            self._watch_again()
+        if self.clock.see(first, now if when is None else when):
+            self._jumped()
         if self._hopeless:
             self._watch_again()
         self._says = when is not None
@@ -134,8 +142,8 @@ class MatchedCard:
         blocks, clock = region.get(Head.CLOCK_BLOCKS), region.get(Head.CLOCK_NS)
         if clock != self._clock and blocks == region.get(Head.CLOCK_BLOCKS):
             self._clock = clock
-            if self.leading.see(blocks * self.n, clock / 1e9) and self._settling is not None:
-                self._watch_again()
+            if self.leading.see(blocks * self.n, clock / 1e9):
+                self._jumped()
         return self.leading.known and time.monotonic_ns() - region.get(Head.BEAT_NS) < STALLED_NS
 
     def _done(self) -> int:

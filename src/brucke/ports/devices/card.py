@@ -16,6 +16,7 @@ from ...core.routing.rows import Order
 from ...core.units import buffer_seconds
 from .card_list import check_card, list_cards
 from .card_stream import CardLook, CardStream
+from .clocks.slips import Slips
 from .kind import Kind, Told, Wired, WiringBase
 from .leading import LeadingPort
 from .port import Port
@@ -23,6 +24,7 @@ from .rings import RingPort
 
 F32 = npt.NDArray[np.float32]
 GONE_S = 0.5  # without a block for so long, the card is gone
+MOST_LATENCY_S, MORE_S = 0.2, 0.01  # of a stream that has to be opened with larger buffers
 
 
 class CardWiring(WiringBase, frozen=True, kw_only=True, tag="card"):
@@ -107,6 +109,8 @@ class CardPort(LeadingPort):
         self._look = CardLook(wiring.name)
         self._dropouts = 0
         self._goes_on = True
+        self._slips, self._frames, self._too_small = Slips(rate), 0, False
+        self._rate = rate
         self._there = self._said = False
         self._done = threading.Event()
         self._opened = wiring  # with so many channels
@@ -142,6 +146,8 @@ class CardPort(LeadingPort):
         if len(indata) != self.n or not self._goes_on or not self._there:
             outdata[:] = 0.0
             return
+        self._frames += self.n
+        self._too_small = self._too_small or self._slips.see(self._frames, self._stream.beat)
         self._clock_ns = round((self._stream.beat if when is None else when) * 1e9)
         self._in[:] = indata
         np.clip(self._in, -1e3, 1e3, out=self._in)
@@ -153,6 +159,7 @@ class CardPort(LeadingPort):
     def _open(self) -> bool:
         """Whether the card could be opened; it plays and records from now on."""
         was, self._there = self._there, True
+        self._slips, self._frames, self._too_small = Slips(self._rate), 0, False
         if not self._stream.open(self._called):
             self._there = False
             if was or not self._said:
@@ -162,11 +169,14 @@ class CardPort(LeadingPort):
         return True
 
     def _watch(self) -> None:
-        """Until the card falls silent, or the last block was done."""
+        """Until the card falls silent, has to be opened with larger buffers, or the last block was done."""
         while self._goes_on:
             if self._done.wait(0.05):
                 return
-            if self._stream.silent_for(GONE_S):
+            larger = self._too_small and self._stream.latency_s < MOST_LATENCY_S
+            if larger:
+                self._stream.latency_s = min(MOST_LATENCY_S, self._stream.latency_s * 1.5 + MORE_S)
+            if larger or self._stream.silent_for(GONE_S):
                 self._there = False
                 self._dropouts += 1
                 self._tell()

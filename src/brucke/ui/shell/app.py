@@ -1,6 +1,5 @@
 """Starts the window; `--shots` lets the demo run and takes a picture of each main view."""
 
-import contextlib
 import signal
 import sys
 from pathlib import Path
@@ -47,19 +46,23 @@ def make_app() -> tuple[QApplication, Theme, QSettings]:
     return app, theme, settings
 
 
-def _first_document(session: Session, documents: Documents, setup: Path | None, demo: bool) -> None:
-    """What was asked for; else what a crash left, the last one, or nothing yet. SetupError for what was asked for."""
+def _first_document(session: Session, documents: Documents, setup: Path | None, demo: bool) -> str:
+    """What was asked for; else what a crash left, the last one, or nothing yet, and then why. SetupError for what was
+    asked for."""
     if setup is not None:
         documents.read(setup)
         if not demo:
             documents.remember(session.path or setup)
-        return
+        return ""
     if documents.recover():
-        return
+        return ""
     last = documents.last()
     if last is not None:
-        with contextlib.suppress(SetupError):  # it has changed since; the window says what is there now
+        try:
             session.open(last)
+        except SetupError as e:
+            return f"{e}."
+    return ""
 
 
 def _use_card(session: Session, name: str) -> None:
@@ -101,7 +104,7 @@ def run(
     session = Session()
     documents = Documents(session, settings)
     try:
-        _first_document(session, documents, setup, demo)
+        why_not = _first_document(session, documents, setup, demo)
         if device:
             _use_card(session, device)
     except (SetupError, DeviceError) as e:
@@ -137,6 +140,10 @@ def run(
         at_home.begin_hidden()
     else:
         window.show()
+    if why_not:
+        session.noticed.emit(f"The last setup was not opened. {why_not}", "coral")
+    if at_home is not None:
+        at_home.home.unopened = why_not
     code = int(app.exec())
     if one is not None:
         one.close()

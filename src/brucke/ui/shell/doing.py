@@ -188,6 +188,10 @@ class Doing:
         OtherSideDialog(self.w.theme, session.setup, sides, session.live.moment, self.w.strip.window()).exec()
 
     def _headphones(self) -> None:
+        if self.w.measuring.busy:
+            self.w.notice.say("Measuring. Esc ends it, then check the headphones.", "amber")
+            return
+        self.w.playback.stop()
         self.w.go_to("gather")
         self.w.headphones.begin()
         self.w.gather.headphones.focus_first()

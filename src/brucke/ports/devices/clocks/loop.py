@@ -11,6 +11,8 @@ NARROWS = 0.5  # bandwidth times seconds seen, while it narrows
 MOST_OFF = 2e-3  # no clock is farther from its nominal rate
 OFF_S = 0.003  # a callback that is farther from its time says no more than one that is so far: it was held up
 JUMPED_S = 0.5  # for so long nothing but such ones: the stream itself has jumped
+MOST_OFF_S = 0.024  # a stream that seems to jump again and again is restless: up to so far off is near enough for it
+RESTLESS_S = 10.0
 
 
 class Clock:
@@ -22,6 +24,7 @@ class Clock:
         self._frames = 0
         self._time = self._began = 0.0
         self._good = 0.0  # when a callback last came near its time
+        self._off = OFF_S
         self.known = False
 
     def see(self, frames: int, seconds: float) -> bool:
@@ -33,11 +36,13 @@ class Clock:
             return False
         expected = self._time + new * self._period
         error = seconds - expected
-        if abs(error) <= OFF_S:
+        if abs(error) <= self._off:
             self._good = seconds
         elif abs(seconds - self._good) > JUMPED_S and seconds - self._began > JUMPED_S:
+            if seconds - self._began < RESTLESS_S:
+                self._off = min(MOST_OFF_S, 2 * self._off)
             return self._begin(frames, seconds)
-        error = min(OFF_S, max(-OFF_S, error))
+        error = min(self._off, max(-self._off, error))
         width = max(self._bandwidth, min(FIRST_HZ, NARROWS / max(1e-3, expected - self._began)))
         omega = min(0.5, 2 * math.pi * width * new * self._period)
         self._time = expected + math.sqrt(2) * omega * error
