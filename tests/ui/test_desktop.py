@@ -388,6 +388,7 @@ def test_the_tenth_time_with_other_headphones_than_in_the_last_good_hour(
     began, stolen = time.monotonic(), stolen_s()
     w = new_window(data_home, monkeypatch, file)
     hands = Hands(w)
+    wait(w.isActiveWindow, 5)
     hands.key(Qt.Key.Key_F5)
     wait(lambda: w.notice.offered.isVisible(), 60)
     assert "different since the last good hour" in w.notice.words.text()
@@ -396,7 +397,7 @@ def test_the_tenth_time_with_other_headphones_than_in_the_last_good_hour(
     assert row.what.text() == "Table plays to loud; then it was box."
     hands.press(row.back)
     wait(lambda: w.desktop.ends["table"][1] == "box" and w.running.state == "running" and w.desktop.linked, 60)
-    assert not w.soundcheck.since.isVisible()
+    wait(lambda: not w.soundcheck.since.isVisible(), 5)
     hands.key(Qt.Key.Key_M)
     wait(lambda: w.measuring.busy, 20)
     wait(lambda: not w.measuring.busy, 60)

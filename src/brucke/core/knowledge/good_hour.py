@@ -54,6 +54,13 @@ def ended_well(minutes: float, dropouts: int, troubles: int) -> bool:
     return minutes >= LEAST_MIN and not troubles and dropouts <= MOST_DROPOUTS_PER_MIN * minutes
 
 
+def _the_same(then: GoodHour, now: GoodHour, d: Difference) -> bool:
+    """What nobody hears: names, notes, and by which way a device is found that is what it was."""
+    ends = [f"{way}/{d.id}" for way in ("in", "out")]
+    found = d.thing == "device" and d.field == "card" and all(now.equipment.get(e) for e in ends)
+    return d.field in ("name", "notes") or (found and all(then.equipment.get(e) == now.equipment[e] for e in ends))
+
+
 def changes(then: GoodHour, now: GoodHour) -> tuple[Change, ...]:
     """What is different, the most audible first. What is not known now, or was not known then, is not called different."""
     found = []
@@ -67,9 +74,7 @@ def changes(then: GoodHour, now: GoodHour) -> tuple[Change, ...]:
         before_s, after_s = then.round_trips_s[key], now.round_trips_s[key]
         if abs(before_s - after_s) > SAME_S:
             found.append(Change("round_trip", key, before_s, after_s))
-    found += [
-        Change("setup", d.id, 0, 0, d) for d in differences(then.setup, now.setup) if d.field not in ("name", "notes")
-    ]
+    found += [Change("setup", d.id, 0, 0, d) for d in differences(then.setup, now.setup) if not _the_same(then, now, d)]
     for key in sorted({*then.versions} & {*now.versions}):
         if then.versions[key] != now.versions[key]:
             found.append(Change("version", key, then.versions[key], now.versions[key]))
