@@ -122,7 +122,8 @@ class EndsPage(QWidget):
             return
         chosen, there = self._end_of(listener.device, 1)
         self.phones.show_end(self.check.heard and bool(there), there or _gone(chosen), "water")
-        others = [(k, v) for k, v in self.desktop.sinks if k != chosen][: MOST - 1]
+        now = self.desktop.end_names.get(listener.device, ("", ""))[1]
+        others = [(k, v) for k, v in self.desktop.sinks if k not in (chosen, now)][: MOST - 1]
         self.phones.offer([(TONE, _("a soft tone")), *others], _("Play here"))
         self.phones.choices[0].button.setText(_("Check them"))
 
