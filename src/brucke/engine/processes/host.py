@@ -10,7 +10,7 @@ from typing import Any
 import msgspec
 import numpy as np
 
-from ...core.routing.rows import SIDES
+from ...core.sound.handing_out import hand_out
 from ...ports.devices.opening import Wirings
 from ...ports.devices.port import Port
 from ...ports.devices.rings import RingPort
@@ -20,7 +20,7 @@ from ..step.noise import NoiseStage
 from ..step.runner import MeasureOrder, Runner
 from .channel import Channel
 from .prompt import be_prompt
-from .region import Head, Region, attach, record_frames
+from .region import Head, Region, attach
 
 COMMANDS_A_BLOCK = 4
 MEASURE_STATES = {"": 0, "fading": 1, "sounding": 2, "done": 3}
@@ -48,6 +48,8 @@ class Host:
         self.captures = np.zeros((shape.captures, shape.block), np.float32)
         self.record = region.sound("record_ring")
         self.chained = region.sound("chain_ring")
+        names = ("part_meters", "out_meters", "readings", "input_peaks", "clips", "sum_peaks", "born")
+        self.told: dict[str, Any] = {name: region[name] for name in names}
         self.load = 0.0
         self.started = False
         self.began = 0  # the frame of the recorder's ring with which this engine's own count begins
@@ -105,32 +107,22 @@ class Host:
         self._publish()
 
     def _publish(self) -> None:
-        region, engine = self.region, self.runner.engine
-        region["part_meters"][:] = engine.part_meters
-        region["out_meters"][:] = engine.out_meters
-        region["readings"][:] = engine.readings
-        region["input_peaks"][:] = engine.input_peaks
-        region["clips"][:] = engine.clips
-        np.maximum(region["sum_peaks"], engine.sum_peaks, out=region["sum_peaks"])
-        engine.sum_peaks[:] = 0.0
-        if region.get(Head.FRAMES) % 1536 < self.region.shape.block:
+        region, engine, told = self.region, self.runner.engine, self.told
+        n, recorded = region.shape.block, region.get(Head.RECORDED)
+        bad = hand_out(
+            engine.part_meters, told["part_meters"], engine.out_meters, told["out_meters"], engine.readings, told["readings"],
+            engine.input_peaks, told["input_peaks"], engine.clips, told["clips"], engine.sum_peaks, told["sum_peaks"],
+            engine.born, engine.listeners_born, told["born"], self.began,
+            engine.raw, engine.outs, self.record, recorded % self.record.shape[1],
+            engine.shaped, engine.unfinished, self.chained, recorded % self.chained.shape[2], engine.bad, engine.bad_sums,
+        )  # fmt: skip
+        if region.get(Head.FRAMES) % 1536 < n:
             engine.part_meters[:, :, 0] *= 0.8
             engine.out_meters[:, :, 0] *= 0.8
             engine.input_peaks *= 0.8
-        n, shape = region.shape.block, region.shape
-        born: Any = region["born"]
-        np.maximum(born[: shape.parts], self.began + engine.born, out=born[: shape.parts])
-        np.maximum(born[shape.parts :], self.began + engine.listeners_born, out=born[shape.parts :])
-        at = region.get(Head.RECORDED) % record_frames(shape)
-        rows = SIDES * shape.parts
-        self.record[:rows, at : at + n].reshape(shape.parts, SIDES, n)[:] = engine.raw
-        self.record[rows:, at : at + n].reshape(shape.listeners, shape.channels, n)[:] = engine.outs
-        at = region.get(Head.RECORDED) % self.chained.shape[2]
-        self.chained[: shape.parts, :, at : at + n] = engine.shaped
-        self.chained[shape.parts :, :, at : at + n] = engine.unfinished[:, :2]
-        region.set(Head.RECORDED, region.get(Head.RECORDED) + n)
+        region.set(Head.RECORDED, recorded + n)
         region.set(Head.FRAMES, region.get(Head.FRAMES) + n)
-        region.set(Head.NOT_FINITE, int(engine.bad.sum() + engine.bad_sums.sum()))
+        region.set(Head.NOT_FINITE, bad)
         state, share = self.runner.measuring
         if region.get(Head.MEASURE_STATE) != REFUSED or state:
             region.set(Head.MEASURE_STATE, MEASURE_STATES[state])
