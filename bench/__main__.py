@@ -3,10 +3,20 @@
 name, all but the long ones."""
 
 import importlib
+import shutil
 import sys
 
 NAMES = ("engine", "estimate", "startup", "repaint", "grid", "deadlines")
 LONG = ("refuse", "hostile", "kills", "soak", "hour", "desktop", "clocks", "login")
+
+
+SERVER = ("pipewire", "wireplumber", "pipewire-pulse", "pactl", "pw-link", "dbus-daemon")
+NEEDS = {"desktop": SERVER, "login": (*SERVER, "Xvfb", "/usr/bin/python3")}
+
+
+def missing(name: str) -> list[str]:
+    """Programs of the system that a bench starts and that are not here."""
+    return [p for p in NEEDS.get(name, ()) if shutil.which(p) is None]
 
 
 def main() -> int:
@@ -14,6 +24,13 @@ def main() -> int:
     for name in asked:
         if name not in (*NAMES, *LONG):
             print(f"bench: no bench “{name}”; there are {', '.join((*NAMES, *LONG))}", file=sys.stderr)
+            return 2
+        if wanted := missing(name):
+            said = ", ".join(wanted)
+            print(
+                f"bench: {name} needs {said}, which this computer does not have; ./run test installs them",
+                file=sys.stderr,
+            )
             return 2
         print(f"== {name}", flush=True)
         if name == "refuse":

@@ -50,7 +50,7 @@ class AtHome(QObject):
         self.unopened = ""  # why the last setup is not the one that is open
         self._unheard = Unheard()
         self._told: dict[str, words.News] = {}
-        self._slept = self._sleeping = False
+        self._slept = self._sleeping = self._warned = False
         self._tried = 0.0
         self._missing: dict[str, float] = {}  # devices that are not there, since when
         presence = self.presence
@@ -140,6 +140,9 @@ class AtHome(QObject):
         on_air = self.session.live.on_air and self.running.state != "stopped"
         open_ids = self.open_ids if on_air else ()
         self.awake.keep(words.awake_reason(self.session.setup, open_ids, on_air, recording))
+        if self.awake.reason and not (self.awake.kept or self.awake.asked or self._warned):
+            self._warned = True
+            self.session.noticed.emit(self.awake_text, "amber")
         self._tell(self._news(open_ids, now))
 
     @property
