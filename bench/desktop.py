@@ -14,6 +14,8 @@ from pathlib import Path
 
 import numpy as np
 
+from .spent import cpu_s
+
 MINUTES = 3.0
 LOOK_S = 1.0
 
@@ -61,7 +63,7 @@ def _phase(folder: Path, minutes: float, frames: int, busy: bool) -> None:
     window.do("record")
     before, taken, idle = [link.get(h) for h in heads], stolen(), idle_loop(minutes * 60, frames)
     ours, theirs = link.engine.process.pid, int(os.environ["BENCH_LOOP_BACK"])
-    used, load = (_cpu_s(ours), _cpu_s(theirs)), []
+    used, load = (cpu_s(ours), cpu_s(theirs)), []
     until = time.monotonic() + minutes * 60
     while time.monotonic() < until:
         _live(app, LOOK_S)
@@ -75,7 +77,7 @@ def _phase(folder: Path, minutes: float, frames: int, busy: bool) -> None:
     )
     missed, _ = idle.communicate()
     cycles = minutes * 60 * 48000 / frames
-    spent = [(_cpu_s(pid) - u) / cycles * 1e6 for pid, u in zip((ours, theirs), used, strict=True)]
+    spent = [(cpu_s(pid) - u) / cycles * 1e6 for pid, u in zip((ours, theirs), used, strict=True)]
     share = (stolen() - taken) / os.sysconf("SC_CLK_TCK")
     recorded = window.taking.state
     for process in (player, *loads):
@@ -141,9 +143,3 @@ def _output(window) -> str:  # type: ignore[no-untyped-def]
     from brucke.ports.devices.server.wiring import made
 
     return next(m.node for m in made(window.session.setup) if m.output)
-
-
-def _cpu_s(pid: int) -> float:
-    """Seconds of a core that a process has used."""
-    fields = Path(f"/proc/{pid}/stat").read_text().rsplit(")", 1)[1].split()
-    return (int(fields[11]) + int(fields[12])) / os.sysconf("SC_CLK_TCK")

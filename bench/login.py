@@ -16,6 +16,8 @@ from brucke.core.document.setup_file import save
 from brucke.core.knowledge.evidence import Knowledge
 from brucke.home.autostart import switch
 
+from .spent import cpu_s, memory_mb
+
 TIMES, HIDDEN_S, WAKES = 5, 60.0, 7 * 48
 EMPTY = """
 import sys
@@ -29,16 +31,6 @@ t.start(200)
 print("up", flush=True)
 app.exec()
 """
-
-
-def cpu_s(pid: int) -> float:
-    fields = Path(f"/proc/{pid}/stat").read_text().rsplit(")", 1)[1].split()
-    return (int(fields[11]) + int(fields[12])) / os.sysconf("SC_CLK_TCK")
-
-
-def memory_mb(pid: int) -> float:
-    lines = Path(f"/proc/{pid}/smaps_rollup").read_text().splitlines()
-    return sum(int(line.split()[1]) for line in lines if line.startswith(("Private_", "Swap:"))) / 1024
 
 
 def share(pid: int, seconds: float) -> float:

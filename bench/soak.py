@@ -5,31 +5,18 @@ import os
 import statistics
 import sys
 import time
-from pathlib import Path
 
 import numpy as np
+
+from .spent import cpu_s, memory_mb
 
 MINUTES = 20.0
 WARM_S = 60.0
 HOURS = 3
 
 
-def _memory_mb(pid: int) -> float:
-    """What a process holds for itself: shared pages count to nobody."""
-    total = 0
-    for line in Path(f"/proc/{pid}/smaps_rollup").read_text().splitlines():
-        if line.startswith(("Private_Clean", "Private_Dirty")):
-            total += int(line.split()[1])
-    return total / 1024
-
-
 def _descriptors(pid: int) -> int:
     return len(os.listdir(f"/proc/{pid}/fd"))
-
-
-def _cpu_s(pid: int) -> float:
-    fields = Path(f"/proc/{pid}/stat").read_text().rpartition(")")[2].split()
-    return (int(fields[11]) + int(fields[12])) / os.sysconf("SC_CLK_TCK")
 
 
 def _live(minutes: float) -> None:
@@ -47,20 +34,20 @@ def _live(minutes: float) -> None:
         if link.loudness is not None:
             children["loudness"] = link.loudness.process.pid
         loads: list[float] = []
-        before = {n: (_memory_mb(p), _descriptors(p), _cpu_s(p)) for n, p in children.items()}
-        began, costs, last = time.monotonic(), {n: [] for n in children}, {n: _cpu_s(p) for n, p in children.items()}
+        before = {n: (memory_mb(p), _descriptors(p), cpu_s(p)) for n, p in children.items()}
+        began, costs, last = time.monotonic(), {n: [] for n in children}, {n: cpu_s(p) for n, p in children.items()}
         while time.monotonic() - began < minutes * 60:
             live.live(30.0)
             loads.append(link.load)
             for n, p in children.items():
-                now = _cpu_s(p)
+                now = cpu_s(p)
                 costs[n].append((now - last[n]) / 30)
                 last[n] = now
         for n, p in children.items():
             memory, descriptors, _ = before[n]
             first, end = (statistics.median(x) for x in (costs[n][:5], costs[n][-5:]))
             print(
-                f"{n}: memory {memory:.1f} to {_memory_mb(p):.1f} MB (5 more at most), descriptors {descriptors} to "
+                f"{n}: memory {memory:.1f} to {memory_mb(p):.1f} MB (5 more at most), descriptors {descriptors} to "
                 f"{_descriptors(p)}, CPU {first:.1%} to {end:.1%} of a core"
             )
         print(f"engine, load of a block: {statistics.median(loads[:5]):.1%} to {statistics.median(loads[-5:]):.1%}")

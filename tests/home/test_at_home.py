@@ -126,6 +126,22 @@ def test_sleep_closes_everyone_before_it_comes_and_waking_opens_nobody(house, bu
     assert not house.open
 
 
+def test_a_sleep_that_only_the_clocks_saw_does_what_was_chosen_and_is_no_trouble_to_who_sees_the_window(house):
+    house.home.choose("woke", "stops")
+    house.hand(CALL, True)
+    house.running.slept.emit()
+    assert not house.open
+    assert house.said == [
+        "The computer goes to sleep: everyone is closed.", "The computer slept: the sound was stopped."
+    ]  # fmt: skip
+    house.home.tick()
+    assert house.home.trouble == ""
+    house.home.hidden = True
+    house.running.slept.emit()
+    house.home.tick()
+    assert house.home.trouble == "The computer slept"
+
+
 def test_a_lock_and_another_users_turn_do_what_was_chosen(house, bus):
     wait(lambda: house.home.presence.knows_session, 5)
     house.hand(CALL, True)
@@ -234,9 +250,14 @@ def test_nothing_is_ever_open_that_no_hand_opened_since(seed, data_home, app, mo
                 case "login" | "crash":
                     house.end()
                     house, by_hand = House(data_home), set()
-                case "lock" | "left" | "unlock" | "came" | "sleeps" | "woke":
-                    names = {"lock": "locked", "unlock": "unlocked"}
-                    getattr(presence, names.get(event, event)).emit()
+                case "lock" | "unlock":
+                    for locked in (False, event == "lock"):
+                        presence._see_locked(locked)
+                case "left" | "came":
+                    for away in (False, event == "left"):
+                        presence._see_away(away)
+                case "sleeps" | "woke":
+                    getattr(presence, event).emit()
                 case "slept":
                     running.slept.emit()
                 case "moved":

@@ -125,7 +125,8 @@ class AtHome(QObject):
     def _woke_untold(self) -> None:
         """Seen by the clocks; on a desktop without a login service nobody had said that it would sleep."""
         self._act("sleeps", words.CLOSES)
-        self._slept = True
+        self._after("woke")
+        self._slept = self.hidden  # who sees the window has been told there
 
     # Once a frame
 

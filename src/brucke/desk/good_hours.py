@@ -7,17 +7,14 @@ import time
 from datetime import datetime
 from importlib import metadata
 from pathlib import Path
-from typing import Any
 
-import msgspec
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from ..core.document.own_file import FileProblem, read_own, write_own
 from ..core.document.setup import Setup
-from ..core.document.setup_file import SetupError, encode, from_raw
+from ..core.document.setup_problems import problems
 from ..core.edits.put_back import put_back
 from ..core.edits.route_edits import change_device
-from ..core.knowledge.evidence import Knowledge
 from ..core.knowledge.good_hour import Change, GoodHour, changes, ended_well, round_trips
 from ..core.knowledge.learned import now
 from ..ports.devices.server.names import choosing, chosen_ends
@@ -29,41 +26,23 @@ from .take import TakeRecorder
 FORMAT, VERSION = "brucke hour", 1
 KNOWN_AFTER_S = 3.0  # what an end is at the computer, once it runs
 AFTER_CHANGE_MS = 200
-MEASURE, CONFIRM = "measure", "confirm"
-
-
-class _Kept(msgspec.Struct, frozen=True, kw_only=True):
-    date: str
-    minutes: float
-    document: Any
-    equipment: dict[str, str] = {}
-    frames: int = 0
-    round_trips_s: dict[str, float] = {}
-    versions: dict[str, str] = {}
+MEASURE = "measure"
 
 
 def keep_hour(file: Path, hour: GoodHour) -> None:
     """Errors: OSError."""
     file.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
-    kept = _Kept(
-        date=hour.date, minutes=hour.minutes, document=msgspec.Raw(encode(hour.setup, Knowledge())),
-        equipment=hour.equipment, frames=hour.frames, round_trips_s=hour.round_trips_s, versions=hour.versions,
-    )  # fmt: skip
-    write_own(file, FORMAT, VERSION, "hour", kept)
+    write_own(file, FORMAT, VERSION, "hour", hour)
 
 
 def kept_hour(file: Path) -> GoodHour | None:
     """None where none is kept, or it cannot be read: then nothing is said of it."""
     try:
-        kept = read_own(file, FORMAT, VERSION, "hour", _Kept)
-        datetime.fromisoformat(kept.date)
-        setup, _knowledge = from_raw(kept.document, file.name)
-    except (FileProblem, SetupError, ValueError):
+        hour = read_own(file, FORMAT, VERSION, "hour", GoodHour)
+        datetime.fromisoformat(hour.date)
+    except (FileProblem, ValueError):
         return None
-    return GoodHour(
-        date=kept.date, minutes=kept.minutes, setup=setup, equipment=kept.equipment, frames=kept.frames,
-        round_trips_s=kept.round_trips_s, versions=kept.versions,
-    )  # fmt: skip
+    return hour if next(iter(problems(hour.setup)), None) is None else None
 
 
 class GoodHours(QObject):
@@ -192,11 +171,7 @@ class GoodHours(QObject):
             return "edit"
         if c.kind == "equipment":
             return self._take_again(setup, c)
-        return CONFIRM if c.kind == "round_trip" and self._unconfirmed(setup) else MEASURE
-
-    def _unconfirmed(self, setup: Setup) -> bool:
-        knowledge = self.session.knowledge
-        return any(knowledge.unconfirmed(m) for m in knowledge.measurements)
+        return MEASURE
 
     def _take_again(self, setup: Setup, c: Change) -> str:
         """The device that it was, by its name: where it is there."""

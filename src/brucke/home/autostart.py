@@ -1,10 +1,9 @@
 """Started with the desktop, on request: an entry of its own, by the Desktop Application Autostart Specification."""
 
-import contextlib
-import os
 from pathlib import Path
 
 from .files import APP_ID, SUMMARY, Homes, in_exec
+from .writing import put_file
 
 COMMAND = "login"
 
@@ -36,17 +35,12 @@ def starter(where: Homes) -> Path:
 def switch(where: Homes, on: bool, program: Path) -> None:
     """`program` is what starts Brucke. Errors: AutostartError, and it stays as it was."""
     file = autostart_file(where)
-    beside = file.with_name(f".{file.name}.new")
     try:
-        if not on:
+        if on:
+            put_file(file, entry(program))
+        else:
             file.unlink(missing_ok=True)
-            return
-        file.parent.mkdir(parents=True, exist_ok=True)
-        beside.write_text(entry(program), encoding="utf-8")
-        os.replace(beside, file)
     except OSError as e:
-        with contextlib.suppress(OSError):
-            beside.unlink(missing_ok=True)
         raise AutostartError(f"{file}: cannot be written ({(e.strerror or str(e)).lower()})") from None
 
 

@@ -10,6 +10,7 @@ from pathlib import Path
 
 from .autostart import autostart_file
 from .files import APP_ID, Homes, Told, wanted
+from .writing import put_file
 
 LIST = f"{APP_ID}.installed.json"
 UPDATE_S = 60.0
@@ -42,15 +43,8 @@ def install(where: Homes, launcher: Path, commands: tuple[Told, ...]) -> list[Pa
         for file in [f for f in before[0] if f not in files]:
             file.unlink(missing_ok=True)
         for file, (text, runs) in files.items():
-            file.parent.mkdir(parents=True, exist_ok=True)
-            beside = _beside(file)
-            beside.write_text(text, encoding="utf-8")
-            beside.chmod(0o755 if runs else 0o644)
-            beside.replace(file)
+            put_file(file, text, runs)
     except OSError as e:
-        for file in files:  # nothing half written stays
-            with contextlib.suppress(OSError):
-                _beside(file).unlink(missing_ok=True)
         raise InstallError(f"{e.filename}: cannot be written ({(e.strerror or str(e)).lower()})") from None
     there = _all(_caches(where))
     _update(where)
@@ -79,10 +73,6 @@ def uninstall(where: Homes) -> list[Path]:
         with contextlib.suppress(OSError):  # somebody else has put something there since
             folder.rmdir()
     return files
-
-
-def _beside(file: Path) -> Path:
-    return file.with_name(f".{file.name}.new")
 
 
 def _caches(where: Homes) -> tuple[Path, ...]:

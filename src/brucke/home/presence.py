@@ -18,15 +18,13 @@ WHY = "closes what is open before the computer sleeps"
 
 
 class Presence(QObject):
-    """`sleeps`: it goes to sleep as soon as `may_sleep` is called, and soon without; `woke`; `locked`, `unlocked`; `left`:
-    another user's session is in front; `came`: ours is again."""
+    """`sleeps`: it goes to sleep as soon as `may_sleep` is called, and soon without; `woke`; `locked`; `left`: another user's
+    session is in front. That it is over changes nothing here."""
 
     sleeps = pyqtSignal()
     woke = pyqtSignal()
     locked = pyqtSignal()
-    unlocked = pyqtSignal()
     left = pyqtSignal()
-    came = pyqtSignal()
 
     def __init__(self, session: Bus, system: Bus):
         super().__init__()
@@ -65,12 +63,14 @@ class Presence(QObject):
     def _see_locked(self, is_locked: bool) -> None:
         if is_locked != self._is_locked:
             self._is_locked = is_locked
-            (self.locked if is_locked else self.unlocked).emit()
+            if is_locked:
+                self.locked.emit()
 
     def _see_away(self, is_away: bool) -> None:
         if is_away != self._is_away:
             self._is_away = is_away
-            (self.left if is_away else self.came).emit()
+            if is_away:
+                self.left.emit()
 
     # Sleep
 

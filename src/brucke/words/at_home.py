@@ -86,6 +86,15 @@ def slept_news() -> News:
     return News("slept", _("The computer slept"), text, _("Show"), "align")
 
 
+def still_heard_text(setup: Setup, open_ids: Sequence[str]) -> str:
+    """For whoever closes the window while something is open."""
+    if not open_ids:
+        return _("You are on air. What you play is still heard when the window is hidden.")
+    said = _("{names} is open") if len(open_ids) == 1 else _("{names} are open")
+    names = together_text([listener_name(setup, x) for x in open_ids])
+    return _("{said}: you are still heard when the window is hidden.").format(said=said.format(names=names))
+
+
 def hidden_news(hears: str) -> News:
     text = _("{hears}. Quit in its menu ends it.").format(hears=hears[:1].upper() + hears[1:])
     return News("hidden", _("Brucke goes on without its window"), text, _("Show"), "show", urgent=False)

@@ -77,10 +77,9 @@ def _use_card(session: Session, name: str) -> None:
     session.replace(setup, session.knowledge, None, session.folders, saved=True)
 
 
-def _at_home(app: QApplication, window: "Window") -> Hiding:
+def _at_home(app: QApplication, w: "Window") -> Hiding:
     """Closing the window leaves the sound on; the desktop is told, and tells."""
     own, system = Bus("session"), Bus("system")
-    w = window
     home = AtHome(w.session, w.running, w.taking, w.desktop, w.settings, own, system)
     hiding = w.hiding = Hiding(w, home, TrayHost(own), w.settings, lambda text: ask_whether_open(w, text))
     for part in (home, hiding):

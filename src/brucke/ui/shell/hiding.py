@@ -16,8 +16,6 @@ from ...home.autostart import is_on, starter, switch
 from ...home.installing import homes
 from ...home.tray_host import TrayHost
 from ...words import at_home as words
-from ...words.here import together_text
-from ...words.timing import listener_name
 from ..theme.theme import Theme
 from .home_dialog import HomeDialog
 from .notice import Notice
@@ -74,7 +72,7 @@ class Hiding(QObject):
         if not self.stays or (home.running.state == "stopped" and not home.wanted):
             return True
         if home.session.live.on_air:
-            answer = self._ask(open_text(home))
+            answer = self._ask(words.still_heard_text(home.session.setup, home.open_ids))
             if not answer:
                 return False
             if answer == words.CLOSES:
@@ -186,15 +184,6 @@ class Hiding(QObject):
         self.home.end()
         if self.tray is not None:
             self.tray.end()
-
-
-def open_text(home: AtHome) -> str:
-    """What is open, for whoever closes the window."""
-    setup, live = home.session.setup, home.session.live
-    names = together_text([listener_name(setup, x) for x in open_doors(setup, live)])
-    if not open_doors(setup, live):
-        return "You are on air. What you play is still heard when the window is hidden."
-    return f"{names} {'is' if len(open_doors(setup, live)) == 1 else 'are'} open: you are still heard when the window is hidden."
 
 
 def ask_whether_open(window: QWidget, text: str) -> str:
