@@ -13,4 +13,4 @@ def cpu_s(pid: int) -> float:
 def memory_mb(pid: int) -> float:
     """What it holds for itself: shared pages count to nobody."""
     lines = Path(f"/proc/{pid}/smaps_rollup").read_text().splitlines()
-    return sum(int(x.split()[1]) for x in lines if x.startswith(("Private_Clean", "Private_Dirty"))) / 1024
+    return sum(int(line.split()[1]) for line in lines if line.startswith(("Private_Clean", "Private_Dirty"))) / 1024
