@@ -10,6 +10,7 @@ from fractions import Fraction
 import av
 import numpy as np
 
+from brucke.core.sound.handing_out import hand_out
 from brucke.core.sound.noise_profile import BINS
 from brucke.core.sound.packing import pack
 from brucke.core.sound.processors import MAX_SLOTS, Compressor, DeEsser, Equaliser, Gate, HighPass
@@ -68,23 +69,39 @@ def prompt() -> None:
         os.sched_setscheduler(0, os.SCHED_FIFO, os.sched_param(20))
 
 
+def _leaver(engine: BlockEngine):  # type: ignore[no-untyped-def]
+    """What the engine's process leaves of a block for meters, recorder and loudness."""
+    shape = engine.shape
+    ways = 2 * (shape.parts + shape.listeners)
+    record, chained = (np.full((ways, 4 * RATE // N * N), 0.0, np.float32) for _ in range(2))
+    chained = chained.reshape(ways // 2, 2, -1)
+    met = [engine.part_meters, engine.out_meters, engine.readings, engine.input_peaks, engine.clips, engine.sum_peaks]
+    pairs = [x for a in met for x in (a, np.zeros_like(a))]
+    told_born = np.zeros(ways // 2, np.int64)
+
+    def leave(b: int) -> None:
+        at = b * N % record.shape[1]
+        hand_out(
+            engine.rows, engine.heard, *pairs, engine.born, engine.listeners_born, told_born, 0, engine.raw, engine.outs, record, at,
+            engine.shaped, engine.unfinished, chained, at, engine.bad, engine.bad_sums,
+        )  # fmt: skip
+
+    return leave
+
+
 def paced(parts: int, listeners: int, longest: int, seconds: float, room: tuple[int, int] | None = None) -> np.ndarray:
     """Thread CPU microseconds of every block, with the recorder's copy and all meters."""
     shape, plan = plan_of(parts, listeners, longest, room)
     engine = BlockEngine(shape, plan)
-    parts, listeners = shape.parts, shape.listeners
-    ring = np.zeros((2 * parts + 2 * listeners, 4 * RATE // N * N), np.float32)
-    ring[:] = 0
+    leave = _leaver(engine)
     noise = (0.1 * np.random.default_rng(2).standard_normal((shape.captures, 64 * N))).astype(np.float32)
     spent, due = [], time.monotonic()
     for b in range(round(seconds * RATE / N)):
         ins = np.ascontiguousarray(noise[:, b % 64 * N : (b % 64 + 1) * N])
         began = time.thread_time_ns()
-        outs = engine.step(ins)
+        engine.step(ins)
         engine.levels()
-        at = b * N % ring.shape[1]
-        ring[: 2 * parts, at : at + N] = engine.raw.reshape(2 * parts, N)
-        ring[2 * parts :, at : at + N] = outs.reshape(2 * listeners, N)
+        leave(b)
         spent.append((time.thread_time_ns() - began) / 1e3)
         due += N / RATE
         time.sleep(max(0.0, due - time.monotonic()))

@@ -355,32 +355,3 @@ def find_active(delay0, source0, past0, gain0, delay1, source1, past1, gain1, ac
                 active[count, 2] = 1 if changed else 0
                 count += 1
     return count
-
-
-@njit("void(float32[:, :, ::1], int32[::1], float32[:, :, ::1])", nogil=True, cache=True, fastmath=_ADDS)
-def measure_levels(sound, rows, meters):  # type: ignore[no-untyped-def]
-    """meters[:, :, 0] = peak, [:, :, 1] = mean square, of the `rows` of sound [things, channels, n]."""
-    n = sound.shape[2]
-    for k in range(rows.shape[0]):
-        a = rows[k]
-        for c in range(sound.shape[1]):
-            x = sound[a, c]
-            peak, square = meters[a, c, 0], sound[a, c, 0] * 0.0
-            for i in range(n):
-                peak = max(peak, abs(x[i]))
-                square += x[i] * x[i]
-            meters[a, c, 0] = peak
-            meters[a, c, 1] = square / n
-
-
-@njit("void(float32[:, ::1], float32[::1], int64[::1])", nogil=True, cache=True, fastmath=_ADDS)
-def measure_inputs(ins, peaks, clips):  # type: ignore[no-untyped-def]
-    """Raises `peaks` [captures] to the loudest sample before any trim; counts blocks at full scale in `clips`."""
-    for c in range(ins.shape[0]):
-        x = ins[c]
-        peak = np.float32(0.0)
-        for i in range(x.shape[0]):
-            peak = max(peak, abs(x[i]))
-        peaks[c] = max(peaks[c], peak)
-        if peak >= 0.999:
-            clips[c] += 1

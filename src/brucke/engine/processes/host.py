@@ -19,6 +19,7 @@ from ..step.door import Doors
 from ..step.noise import NoiseStage
 from ..step.runner import MeasureOrder, Runner
 from .channel import Channel
+from .lingering import Lingering
 from .prompt import be_prompt
 from .region import Head, Region, attach
 
@@ -50,6 +51,8 @@ class Host:
         self.chained = region.sound("chain_ring")
         names = ("part_meters", "out_meters", "readings", "input_peaks", "clips", "sum_peaks", "born")
         self.told: dict[str, Any] = {name: region[name] for name in names}
+        frames = max(self.record.shape[1], self.chained.shape[2])
+        self.rows, self.heard = Lingering(shape.parts, frames), Lingering(shape.listeners, frames)
         self.load = 0.0
         self.started = False
         self.began = 0  # the frame of the recorder's ring with which this engine's own count begins
@@ -109,8 +112,9 @@ class Host:
     def _publish(self) -> None:
         region, engine, told = self.region, self.runner.engine, self.told
         n, recorded = region.shape.block, region.get(Head.RECORDED)
+        rows, heard = self.rows.rows(engine.rows, engine.frames), self.heard.rows(engine.heard, engine.frames)
         bad = hand_out(
-            engine.part_meters, told["part_meters"], engine.out_meters, told["out_meters"], engine.readings, told["readings"],
+            rows, heard, engine.part_meters, told["part_meters"], engine.out_meters, told["out_meters"], engine.readings, told["readings"],
             engine.input_peaks, told["input_peaks"], engine.clips, told["clips"], engine.sum_peaks, told["sum_peaks"],
             engine.born, engine.listeners_born, told["born"], self.began,
             engine.raw, engine.outs, self.record, recorded % self.record.shape[1],

@@ -82,7 +82,8 @@ class Region:
         self._arrays = {
             name: np.ndarray(dims, dtype, self._map, offsets[name]) for name, (dtype, dims) in specs.items()
         }
-        self.head = self._arrays["head"]
+        self.head: npt.NDArray[np.int64] = self._arrays["head"]
+        self._counters = memoryview(self.head)  # a third of the time that one number of an array takes
 
     def __getitem__(self, name: str) -> npt.NDArray[np.generic]:
         return self._arrays[name]
@@ -91,13 +92,14 @@ class Region:
         return self._arrays[name]
 
     def get(self, field: Head) -> int:
-        return int(self.head[field])
+        return int(self._counters[field])
 
     def set(self, field: Head, value: int) -> None:
-        self.head[field] = value
+        self._counters[field] = value
 
     def close(self) -> None:
         self._arrays.clear()
+        self._counters.release()
         del self.head
         with contextlib.suppress(BufferError):  # a view is still held somewhere; the mapping goes with the process
             self._map.close()

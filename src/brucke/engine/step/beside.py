@@ -63,7 +63,8 @@ class SharedBeside(Beside):
 
     def _look_for(self, *chains: npt.NDArray[np.generic]) -> None:
         """Places in use, found once for every plan."""
-        if all(a is b for a, b in zip(self._of, chains, strict=False)) and self._of:
+        # Codes and numbers of a plan come together.
+        if self._of and self._of[0] is chains[0] and self._of[2] is chains[2]:
             return
         self._of = chains
         codes, params, listener_codes, listener_params = chains

@@ -10,10 +10,12 @@ import numpy as np
 
 from ...core.document.setup import MAX_DELAY_S
 from ...core.routing.rows import SIDES
-from ...core.sound.kernels import TOGETHER, find_active, finish, guard, measure_inputs, measure_levels, mix, take_in
+from ...core.sound.kernels import TOGETHER, find_active, guard, take_in
 from ...core.sound.kernels import shape as run_chains
+from ...core.sound.levels import measure_levels
 from ...core.sound.processors import MAX_SLOTS
 from ...core.sound.processors.base import LEVEL, MEMORY, STATE
+from ...core.sound.summing import sum_up
 from .beside import Beside
 from .noise import NoiseStages
 from .plan import F32, I32, I64, Plan, Shape
@@ -39,7 +41,7 @@ class _Chains:
 
 class BlockEngine:
     """What is in a row of the plan without a tenant costs nothing and gives silence; `born` [P] and `listeners_born` [L] are
-    the frames with which the tenants of today began. `raw` [P, SIDES, n], `shaped` [P, 2, n] (after its chain), `unfinished` [L, C, n] (what goes into the listener's
+    the frames with which the tenants of today began; `rows` and `heard` are those parts and listeners, and whoever is still leaving. `raw` [P, SIDES, n], `shaped` [P, 2, n] (after its chain), `unfinished` [L, C, n] (what goes into the listener's
     chain) and `outs` [L, C, n] hold the newest block; the meters their peak and mean square; `readings` [P + L, MAX_SLOTS + 1, READINGS] what the processors tell, see
     `core/sound/processors/base.py`; noise removal tells how much louder the room is than its profile."""
 
@@ -58,7 +60,7 @@ class BlockEngine:
         self._envelope = np.zeros((shape.listeners, 1))
         self.input_peaks = np.zeros(shape.captures, np.float32)
         self.clips = np.zeros(shape.captures, np.int64)
-        self._ins: F32 | None = None
+        self._ins = np.zeros((shape.captures, n), np.float32)
         self._ring = np.zeros((shape.parts, 2, SIDES, size + n), np.float32)
         self._ring[:] = 0.0  # touched now, so that no page is first met in the block path
         self._size, self._pos = size, 0
@@ -91,7 +93,7 @@ class BlockEngine:
         self._noise = NoiseStages(self.shape, plan)
         self._old = self._new = plan
         self._fading = len(self._fades)
-        self._rows, self._heard = _taken(plan.tenants), _taken(plan.listener_tenants)
+        self.rows, self.heard = _taken(plan.tenants), _taken(plan.listener_tenants)
         self._leaving = False
         self._find()
 
@@ -109,8 +111,8 @@ class BlockEngine:
         self._count = find_active(
             a.delay, a.source, a.past, a.gain, b.delay, b.source, b.past, b.gain, self._active
         )  # fmt: skip
-        self._chained = np.flatnonzero(b.codes[:, 0]).tolist()
-        self._finished = np.flatnonzero(b.listener_codes[:, 0]).tolist()
+        self._chained = _taken(b.codes[:, 0])
+        self._finished = _taken(b.listener_codes[:, 0])
         self._passed = 2 if a.past.any() or b.past.any() else 1
 
     def _begin_change(self) -> None:
@@ -136,23 +138,23 @@ class BlockEngine:
         self.listeners_born[heard] = self.frames
         self._envelope[heard] = 0.0
         # With whoever is still leaving.
-        self._rows = np.union1d(self._rows, _taken(new.tenants)).astype(np.int32)
-        self._heard = np.union1d(self._heard, _taken(new.listener_tenants)).astype(np.int32)
+        self.rows = np.union1d(self.rows, _taken(new.tenants)).astype(np.int32)
+        self.heard = np.union1d(self.heard, _taken(new.listener_tenants)).astype(np.int32)
         self._leaving = True
 
     def _let_go(self) -> None:
         """Who has left, and whose chain has faded out, gives silence from now on."""
         tenants, heard = self._new.tenants, self._new.listener_tenants
-        rows, listeners = self._rows, self._heard
-        self._rows = rows[(tenants[rows] > 0) | (self._chains.running[rows, 0] != 0)]
-        self._heard = listeners[(heard[listeners] > 0) | (self._finishing.running[listeners, 0] != 0)]
-        for p in np.setdiff1d(rows, self._rows):
+        rows, listeners = self.rows, self.heard
+        self.rows = rows[(tenants[rows] > 0) | (self._chains.running[rows, 0] != 0)]
+        self.heard = listeners[(heard[listeners] > 0) | (self._finishing.running[listeners, 0] != 0)]
+        for p in np.setdiff1d(rows, self.rows):
             self.raw[p], self.shaped[p] = 0.0, 0.0
             self.part_meters[p], self.readings[p] = 0.0, 0.0
-        for x in np.setdiff1d(listeners, self._heard):
+        for x in np.setdiff1d(listeners, self.heard):
             self.outs[x], self._sums[:, x], self.out_meters[x] = 0.0, 0.0, 0.0
             self.readings[self.shape.parts + x] = 0.0
-        self._leaving = len(self._rows) != np.count_nonzero(tenants) or len(self._heard) != np.count_nonzero(heard)
+        self._leaving = len(self.rows) != np.count_nonzero(tenants) or len(self.heard) != np.count_nonzero(heard)
 
     def _fill_processed(self) -> None:
         """A chain that comes to a part finds, for as long as any route is delayed, the sound as it was without it: the
@@ -171,7 +173,7 @@ class BlockEngine:
 
     def _finishes(self) -> bool:
         """Whether any listener has a chain, or one that still fades out, or routes that passed one by."""
-        self._fades_out = bool(self._finished) or (self._fades_out and bool(self._finishing.running.any()))
+        self._fades_out = len(self._finished) > 0 or (self._fades_out and bool(self._finishing.running.any()))
         return self._fades_out or self._passed > 1
 
     def step(self, ins: F32) -> F32:
@@ -185,7 +187,7 @@ class BlockEngine:
         sends, returns, answered = self._beside.take()
         c, f, rate = self._chains, self._finishing, float(self.shape.rate)
         take_in(
-            ins, self._rows, a.part_source, b.part_source, a.trim, b.trim, fade, c.running, c.frozen, c.state, c.memory,
+            ins, self.rows, a.part_source, b.part_source, a.trim, b.trim, fade, c.running, c.frozen, c.state, c.memory,
             self.shaped, self.raw, self._ring, self._pos, self.bad,
         )  # fmt: skip
         self._noise.process(self.shaped)
@@ -195,19 +197,13 @@ class BlockEngine:
         )  # fmt: skip
         finishing = self._finishes()
         sums = self._sums if finishing else self._straight
-        np.subtract(self.frames, self.born, out=self._age)
         self.unfinished = sums[0]
-        sums[: self._passed] = 0.0
-        mix(
-            self._ring, self._pos, self._active, self._count, fading, fade, a.delay, a.source, a.past, a.gain, b.delay,
-            b.source, b.past, b.gain, sums, self._together, self._together_gains, self._age,
+        sum_up(
+            self.frames, self.born, self._age, self._ring, self._pos, self._active, self._count, fading, fade, a.delay, a.source,
+            a.past, a.gain, b.delay, b.source, b.past, b.gain, sums, self._together, self._together_gains, finishing, self._passed,
+            self.heard, b.listener_codes, b.listener_params, f.running, f.frozen, f.state, f.memory, f.wet, self._work, self.outs,
+            rate, sends, returns, answered, b.ceiling, self._envelope, self.bad_sums, self.sum_peaks,
         )  # fmt: skip
-        if finishing:
-            finish(
-                self._heard, b.listener_codes, b.listener_params, f.running, f.frozen, f.state, f.memory, f.wet,
-                self._work, sums, self.outs, self._passed > 1, rate, sends, returns, answered,
-            )  # fmt: skip
-        self.guard()
         self._beside.give(b.codes, b.params, b.listener_codes, b.listener_params)
         if fading:
             self._fading += 1
@@ -221,10 +217,10 @@ class BlockEngine:
         return self.outs
 
     def guard(self) -> None:
-        """What goes out is numbers within ± 1, and at a monitor below its ceiling."""
+        """What goes out is numbers within ± 1, and at a monitor below its ceiling: once more where something was added since."""
         guard(
             self.outs,
-            self._heard,
+            self.heard,
             self._new.ceiling,
             self._envelope,
             float(self.shape.rate),
@@ -234,18 +230,13 @@ class BlockEngine:
 
     def levels(self) -> None:
         """Peak, since whoever shows it last cleared it, and mean square of the newest block."""
-        measure_levels(self.raw, self._rows, self.part_meters)
-        measure_levels(self.outs, self._heard, self.out_meters)
-        # Only what has a chain: the states of all would have to come from far for nothing.
-        for i in self._chained:
-            self.readings[i] = self._chains.state[i, :, LEVEL:]
-        for i in self._finished:
-            self.readings[self.shape.parts + i] = self._finishing.state[i, :, LEVEL:]
+        measure_levels(
+            self._ins, self.input_peaks, self.clips, self.raw, self.rows, self.part_meters, self.outs, self.heard, self.out_meters,
+            self._chains.state, self._chained, self._finishing.state, self._finished, LEVEL, self.readings,
+        )  # fmt: skip
         for p, db in self._noise.mismatch_db.items():
             self.readings[p, 0, 1] = db
-        if self._ins is not None:
-            measure_inputs(self._ins, self.input_peaks, self.clips)
 
 
-def _taken(tenants: I64) -> I32:
+def _taken(tenants: I64 | I32) -> I32:
     return np.flatnonzero(tenants).astype(np.int32)

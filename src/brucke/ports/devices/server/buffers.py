@@ -60,3 +60,10 @@ def write_to(found, go):  # type: ignore[no-untyped-def]
             sound = carray(_floats(found[i]), (go.shape[1],))
             for k in range(go.shape[1]):
                 sound[k] = go[i, k]
+
+
+@njit("void(float32[:, :], intp[::1], float32[:, ::1])", nogil=True, cache=True)
+def take_rows(come, rows, captures):  # type: ignore[no-untyped-def]
+    """The `rows` of `come` [ports, frames], to the same ones of `captures`."""
+    for k in range(rows.shape[0]):
+        captures[rows[k]] = come[rows[k]]

@@ -13,7 +13,7 @@ import numpy.typing as npt
 from ..kind import DeviceError, Told
 from ..leading import LeadingPort
 from ..rings import RingPort
-from .buffers import ask_for, read_from, write_to
+from .buffers import ask_for, read_from, take_rows, write_to
 from .connection import Connection, keep
 from .library import Dict, ffi, library
 from .names import ENGINE, GROUP, come_port, go_port
@@ -58,12 +58,15 @@ class ServerPort(LeadingPort):
         good = self.rest.read(captures)
         rows = self._come_rows
         if len(rows):
-            captures[rows] = self._queue.come[rows] if self._there else 0.0
+            if self._there:
+                take_rows(self._queue.come, rows, captures)
+            else:
+                captures[rows] = 0.0
         return good
 
     def write(self, outs: F32) -> None:
         self.rest.write(outs)
-        np.clip(outs.reshape(-1, self.n), -1.0, 1.0, out=self._queue.go)
+        self._queue.go = outs.reshape(-1, self.n)  # within ± 1: the engine's guard has seen to it
 
     def rewire(self, wiring: object) -> None:
         """Other rows are read from the next block on; what goes out goes out of every row."""

@@ -10,7 +10,7 @@ F32 = npt.NDArray[np.float32]
 
 
 class BlockQueue:
-    """A block reads `come` [inputs, n] and writes `go` [outputs, n]. What goes out of a cycle is `wait` = n − gcd(n, cycle)
+    """A block reads `come` [inputs, n] and puts what goes out in place of `go` [outputs, n]. What goes out of a cycle is `wait` = n − gcd(n, cycle)
     frames later than it came, the least there can be; nothing where a cycle is so many whole blocks. A cycle of another
     length begins anew, with silence."""
 
@@ -28,9 +28,9 @@ class BlockQueue:
             self._cycle, self.wait = cycle, self.n - math.gcd(self.n, cycle)
             self._left_in = self.come[:, :0]
             self._left_out = np.zeros((go.shape[0], self.wait), np.float32)
-        if not self.wait:  # whole blocks: nothing is kept, and nothing allocated
+        if not self.wait:  # whole blocks: nothing is kept, and nothing copied twice
             for at in range(0, cycle, self.n):
-                self.come[:] = come[:, at : at + self.n]
+                self.come = come[:, at : at + self.n]
                 if not block():
                     go[:] = 0.0
                     return False
@@ -40,7 +40,7 @@ class BlockQueue:
         done = [self._left_out]
         at = 0
         while at + self.n <= waiting.shape[1]:
-            self.come[:] = waiting[:, at : at + self.n]
+            self.come = waiting[:, at : at + self.n]
             at += self.n
             if not block():
                 go[:] = 0.0

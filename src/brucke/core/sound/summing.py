@@ -1,0 +1,38 @@
+"""What every listener gets of a block, in one go: the sums of the routes, the listeners' chains, the guard. Each kernel that is called from Python costs a
+block more than some of them take."""
+
+from .compiled import njit
+from .kernels import finish, guard, mix
+
+
+@njit(
+    "void(int64, int64[::1], int64[::1], float32[:, :, :, ::1], int64, int32[:, ::1], int64, boolean, float32[::1], "
+    "int32[:, ::1], int32[:, ::1], int32[:, ::1], float32[:, :, :, ::1], int32[:, ::1], int32[:, ::1], int32[:, ::1], "
+    "float32[:, :, :, ::1], float32[:, :, :, ::1], int64[:, ::1], float32[::1], boolean, int64, int32[::1], "
+    "int32[:, ::1], float32[:, :, ::1], int32[:, ::1], float32[:, :, ::1], float64[:, :, ::1], float64[:, :, ::1], "
+    "float64[:, ::1], float32[:, ::1], float32[:, :, ::1], float64, float32[:, :, ::1], float32[:, :, ::1], "
+    "float64[::1], float32[::1], float64[:, ::1], int64[::1], float32[::1])",
+    nogil=True, cache=True,
+)  # fmt: skip
+def sum_up(  # type: ignore[no-untyped-def]
+    frames, born, age, ring, pos, active, count, fading, fade, delay0, source0, past0, gain0, delay1, source1, past1, gain1,
+    sums, of, gains, finishing, passed, heard, codes, params, running, frozen, state, memory, wet, work, outs, rate,
+    sends, returns, answered, ceiling, envelope, bad, over,
+):  # fmt: skip
+    """`mix`, `finish` where any listener has a chain (`finishing`), and `guard`, with their arguments; `passed` sums of each listener are in use. The block
+    begins with frame `frames`, and `age` [parts] becomes how long each part, `born` with its frame, has been there."""
+    for p in range(age.shape[0]):
+        age[p] = frames - born[p]
+    for k in range(passed):
+        for j in range(heard.shape[0]):
+            sums[k, heard[j]] = 0.0
+    mix(
+        ring, pos, active, count, fading, fade, delay0, source0, past0, gain0, delay1, source1, past1, gain1, sums, of,
+        gains, age,
+    )  # fmt: skip
+    if finishing:
+        finish(
+            heard, codes, params, running, frozen, state, memory, wet, work, sums, outs, passed > 1, rate, sends, returns,
+            answered,
+        )  # fmt: skip
+    guard(outs, heard, ceiling, envelope, rate, bad, over)
