@@ -17,7 +17,8 @@ from brucke.engine.step.live import open_doors, with_door
 from brucke.home.bus import Bus
 from brucke.ui.shell.hiding import Hiding
 from brucke.ui.shell.home_dialog import HomeDialog
-from brucke.ui.shell.other_side import OtherSideDialog, save_page
+from brucke.ui.kit.page import save_page, text_page
+from brucke.ui.shell.other_side import OtherSideDialog
 
 from .conftest import key, press, wait
 
@@ -234,10 +235,12 @@ def test_a_card_for_the_other_side_is_copied_and_saved(window, tmp_path):
     dialog.show()
     press(dialog.copy)
     assert "switch echo removal" in QGuiApplication.clipboard().text()
-    call = other_sides(w.session.setup)[0]
-    assert save_page(w.session.setup, call, "", tmp_path / "card.pdf") == "Saved as card.pdf."
+    page = text_page(dialog.text)
+    assert save_page(page, tmp_path / "card.png") == "Saved as card.png."
+    assert (tmp_path / "card.png").read_bytes().startswith(b"\x89PNG")
+    assert save_page(page, tmp_path / "card.pdf") == "Saved as card.pdf."
     assert (tmp_path / "card.pdf").read_bytes().startswith(b"%PDF")
-    assert "Not saved." in save_page(w.session.setup, call, "", tmp_path / "none" / "card.pdf")
+    assert "Not saved." in save_page(page, tmp_path / "none" / "card.pdf")
     dialog.close()
     w.session.edit("nobody", replace(w.session.setup, listeners=(), routes=(), parts=(), moments=()), "gather")
     w.do("card")

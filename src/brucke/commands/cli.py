@@ -121,10 +121,43 @@ def _parser() -> argparse.ArgumentParser:
     p.add_argument(
         "--sounds", type=Path, required=True, action="append", help="folder of the on-the-beat sounds; may be repeated"
     )
+    _measuring_commands(command)
     _document_commands(command)
     _sound_commands(command)
     _home_commands(command, parser)
     return parser
+
+
+def _measuring_commands(command: Command) -> None:
+    from . import films, measured
+
+    p = command("drift", measured.drift, "how a recording slides against its reference, and where it jumps")
+    p.add_argument("reference", type=Path)
+    p.add_argument("recording", type=Path)
+    p = command("take-offset", measured.take_offset, "how much later than the music a voice is, phrase by phrase")
+    p.add_argument("voice", type=Path, help="alone: a file with the voice left and the music right")
+    p.add_argument("music", type=Path, nargs="?")
+    p = command("clean", measured.clean, "what a path does to sound: noise or echo removal, gate, levelling, filter")
+    p.add_argument("sent", type=Path)
+    p.add_argument("returned", type=Path)
+    p.add_argument("--two-sides", action="store_true", help="the coder is known to carry two channels")
+    p = command("passage", measured.write_passage, "the sound to send through a path for clean; never where a person listens")
+    p.add_argument("out", type=Path)
+    p.add_argument("--rate", type=_rate, default=48000, metavar="HZ")
+    p = command("picture", films.picture, "sound against picture in any recording with claps, or flashes and beeps")
+    p.add_argument("file", type=Path)
+    p.add_argument("--keep", type=Path, metavar="FILE", help="write pictures and sound around what was found, for showing")
+    p = command("slate", films.slate, "a test film with flashes and beeps exactly together")
+    p.add_argument("out", type=Path)
+    p.add_argument("--fps", default="25", metavar="N", help="pictures a second: 25, 29.97, 30000/1001")
+    p.add_argument("--rate", type=_rate, default=48000, metavar="HZ", help="of its sound")
+
+
+def _rate(text: str) -> int:
+    value = int(text)
+    if not 8000 <= value <= 192_000:
+        raise argparse.ArgumentTypeError("from 8000 to 192000 Hz")
+    return value
 
 
 def _share(text: str) -> float:

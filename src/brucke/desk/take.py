@@ -339,7 +339,7 @@ class TakeRecorder(QObject):
 
     def _prove(self, folder: Path) -> None:
         self._folder, self.share = folder, 0.0
-        self._proof.start(folder, self.session.folders)
+        self._proof.prove(folder, self.session.folders)
         self._set("proving")
 
     def cancel(self) -> None:

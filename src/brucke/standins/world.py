@@ -12,7 +12,7 @@ from pathlib import Path
 import numpy as np
 
 from ..core.document.setup import Device, Part, Setup, Track
-from ..core.measure.picture_offset import clap_times
+from ..core.measure.sharp_sounds import clap_times
 from ..core.measure.played import SILENT, TrackMark
 from ..core.routing.rows import Rows
 from ..core.units import db_to_gain

@@ -1,17 +1,20 @@
-"""Sound and picture of a recording with both, on one clock. Read through FFmpeg's libraries."""
+"""Sound and picture of a recording with both, on one clock."""
 
 from dataclasses import dataclass
 from pathlib import Path
 
-import av
 import numpy as np
 import numpy.typing as npt
 
-from ..core.document.reading import ReadProblem, regular_file
-from ..ports.sounds.track import open_media
+from ..core.measure.seen import Seen
+from ..core.measure.sharp_sounds import sharp_sounds
+from ..core.measure.sound_and_picture import SoundAndPicture, sound_and_picture, telling
+from .recording import FilmSound, read_film_sound, read_pictures
 from .take import TakeError
 
-MAX_PICTURES = 400_000
+LONGEST_S = 3 * 3600.0
+JUDGED_S = 1200.0  # of a longer film its first twenty minutes are looked at
+RISE, SHARE, LEAST = 8.0, 0.02, 1e-9  # what counts as a sharp sound in a film that holds more than claps
 
 
 @dataclass(frozen=True)
@@ -28,57 +31,40 @@ class Film:
     brightness: npt.NDArray[np.float64]
 
 
-def read_film(path: Path, most_s: float = 3 * 3600.0) -> Film:
+def read_film(path: Path, most_s: float = LONGEST_S) -> Film:
     """Its first `most_s` seconds. TakeError where it cannot be read or holds no sound."""
-    try:
-        regular_file(path)
-    except ReadProblem as e:
-        raise TakeError(f"{path.name}: {e}") from None
-    try:
-        sound, rate, start = _read_sound(path, most_s)
-        times, pictures = _read_pictures(path, most_s)
-    except TakeError:
-        raise
-    except (av.FFmpegError, OSError, IndexError, ValueError, MemoryError) as e:
-        raise TakeError(f"{path.name}: the file: {str(e).lower()[:80]}") from None
-    if not len(pictures):
-        return Film(sound, rate, start, times, np.zeros(0))
-    rest = np.median(pictures[:: max(1, len(pictures) // 64)], axis=0)
-    brightness = np.abs(pictures.astype(np.float32) - rest).mean(axis=(1, 2))
-    return Film(sound, rate, start, times, brightness.astype(np.float64))
+    sound, seen = read_film_sound(path, most_s), read_pictures(path, most_s)
+    brightness = np.zeros(0)
+    if len(seen.times_s):
+        brightness = np.abs(seen.light - np.median(seen.light, axis=0)).mean(axis=1).astype(np.float64)
+    return Film(sound.sound, sound.rate_hz, sound.start_s, seen.times_s, brightness)
 
 
-def _read_sound(path: Path, most_s: float) -> tuple[npt.NDArray[np.float32], int, float]:
-    with open_media(path) as file:
-        if not file.streams.audio:
-            raise TakeError(f"{path.name}: the file: holds no sound")
-        stream = file.streams.audio[0]
-        pieces, start = [], None
-        resampler = av.AudioResampler(format="fltp", layout="stereo")
-        for frame in file.decode(stream):
-            if start is None:
-                start = float(frame.time or 0.0)
-            pieces += [f.to_ndarray() for f in resampler.resample(frame)]
-            if frame.time is not None and frame.time - start > most_s:
-                break
-        if not pieces:
-            raise TakeError(f"{path.name}: the sound: empty")
-        return np.concatenate(pieces, axis=1).astype(np.float32), int(stream.rate), start or 0.0
+@dataclass(frozen=True)
+class Judged:
+    """A film with what was found in it."""
+
+    sound: FilmSound
+    seen: Seen
+    found: SoundAndPicture
+    sharp_s: npt.NDArray[np.float64]  # when something sharp sounds, on the film's clock
 
 
-def _read_pictures(path: Path, most_s: float) -> tuple[npt.NDArray[np.float64], npt.NDArray[np.uint8]]:
-    times, pictures = [], []
-    with open_media(path) as file:
-        if not file.streams.video:
-            return np.zeros(0), np.zeros((0, 1, 1), np.uint8)
-        for frame in file.decode(file.streams.video[0]):
-            if frame.time is None:
-                continue
-            if len(times) >= MAX_PICTURES or frame.time > most_s:
-                break
-            times.append(float(frame.time))
-            small = frame.reformat(width=80, height=45, format="gray")
-            pictures.append(small.to_ndarray())
-    if not pictures:
-        return np.zeros(0), np.zeros((0, 1, 1), np.uint8)
-    return np.array(times), np.stack(pictures)
+def judge_film(path: Path, most_s: float = JUDGED_S) -> Judged:
+    """Sound against picture. Errors: TakeError, also for a film without sound or without pictures."""
+    sound = read_film_sound(path, most_s)
+    sharp = telling(sharp_sounds(_louder(sound.sound), sound.rate_hz, RISE, SHARE, LEAST))
+    at = sharp.times_s + sound.start_s
+    seen = read_pictures(path, most_s + sound.start_s, at)
+    if len(seen.times_s) < 8:
+        raise TakeError(f"{path.name}: the file: {_pictures(len(seen.times_s))}")
+    return Judged(sound, seen, sound_and_picture(seen, at), at)
+
+
+def _pictures(count: int) -> str:
+    return "holds no picture" if not count else f"holds only {count} pictures"
+
+
+def _louder(sound: npt.NDArray[np.float32]) -> npt.NDArray[np.float32]:
+    """The channel that has more: a sum could be silent where the two are opposite."""
+    return np.ascontiguousarray(sound[int(np.argmax(np.einsum("ij,ij->i", sound, sound)))])

@@ -10,7 +10,8 @@ from msgspec.structs import replace
 from ..core.document.setup import Listener, Setup
 from ..core.knowledge.take_verdict import ListenerProof, PartLeft, PictureLeft, sounds_at
 from ..core.measure.correlation import correlate, find_peak
-from ..core.measure.picture_offset import clap_times, picture_offset
+from ..core.measure.picture_offset import picture_offset
+from ..core.measure.sharp_sounds import clap_times
 from ..core.measure.stimulus import taper
 from ..core.measure.take_offset import Left, TakeOffsets, left_between
 from .film import Film, read_film

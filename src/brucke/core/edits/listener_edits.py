@@ -155,3 +155,12 @@ def toggle_heard(setup: Setup, part: str, mine: bool) -> Setup:
 
 def drop_part_from_moment(routes: tuple[MomentRoute, ...], part: str) -> tuple[MomentRoute, ...]:
     return tuple(r for r in routes if r.part != part)
+
+
+def set_there(setup: Setup, listener: str, picture_ms: float, sound_ms: float) -> Setup:
+    """What the program at a listener adds to picture and sound."""
+    new = replace(
+        setup.listener(listener), picture_there_ms=held_to("Listener", "picture_there_ms", picture_ms),
+        sound_there_ms=held_to("Listener", "sound_there_ms", sound_ms),
+    )  # fmt: skip
+    return replace(setup, listeners=tuple(new if x.id == listener else x for x in setup.listeners))

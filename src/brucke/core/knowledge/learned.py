@@ -1,15 +1,26 @@
 """From what was measured to evidence in the knowledge of a setup."""
 
 from collections.abc import Mapping
+from dataclasses import dataclass
 from datetime import datetime
 
-from ..document.setup import Part, Setup
+from ..document.setup import Setup
 from ..measure.round_trip import RoundTrip
 from ..timing.paths import Situation
 from ..timing.picture import picture_path
 from .evidence import Knowledge, Measurement
 from .quantities import PICTURE, Ids, Measured
 from .take_verdict import ListenerProof
+
+
+@dataclass(frozen=True)
+class SeenOffset:
+    """How much later than its sound a picture was seen, by which `method` (“claps”, “flashes”, “by eye”), 95 %."""
+
+    seconds: float
+    plus_minus_s: float
+    method: str
+    events: int
 
 
 def now() -> str:
@@ -28,22 +39,22 @@ def measurement(quantity: Measured, setup: Setup, ids: Ids, found: RoundTrip, me
     )  # fmt: skip
 
 
+def picture_measurement(known: Situation, picture: str, listener: str, seen: SeenOffset) -> Measurement:
+    """The way of a picture to a listener, from how much later than the part it shows it was seen there with the delays in force. KeyError where the part it
+    shows does not reach the listener."""
+    way = picture_path(known, picture, known.setup.part(picture).shows, listener, seen.seconds, seen.plus_minus_s)
+    return Measurement(
+        key=PICTURE.key(picture, listener), value_s=way.value, plus_minus_s=seen.plus_minus_s, date=now(), method=seen.method,
+        repeats=seen.events, agreeing=seen.events, fingerprint=PICTURE.fingerprint(known.setup, picture, listener),
+    )  # fmt: skip
+
+
 def picture_measurements(known: Situation, proof: Mapping[str, ListenerProof]) -> Knowledge:
     """The knowledge with every picture that a take's proof shows, by listener; `known` is what was in force in it."""
     knowledge = known.knowledge
     for listener, shown in proof.items():
-        picture = shown.picture
-        if picture is None:
-            continue
-        part: Part = known.setup.part(picture.part)
-        way = picture_path(
-            known, part.id, part.shows, listener, picture.against_sound_ms / 1e3, picture.plus_minus_ms / 1e3
-        )
-        knowledge = knowledge.with_measurement(
-            Measurement(
-                key=PICTURE.key(part.id, listener), value_s=way.value, plus_minus_s=picture.plus_minus_ms / 1e3,
-                date=now(), method="claps", repeats=picture.claps, agreeing=picture.claps,
-                fingerprint=PICTURE.fingerprint(known.setup, part.id, listener),
-            )
-        )  # fmt: skip
+        if shown.picture is not None:
+            p = shown.picture
+            seen = SeenOffset(p.against_sound_ms / 1e3, p.plus_minus_ms / 1e3, "claps", p.claps)
+            knowledge = knowledge.with_measurement(picture_measurement(known, p.part, listener, seen))
     return knowledge

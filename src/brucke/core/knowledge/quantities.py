@@ -109,8 +109,11 @@ def _pictures(setup: Setup) -> Iterator[Ids]:
 
 
 def _picture_depends(setup: Setup, part: str, listener: str) -> tuple[object, ...]:
-    """Its camera and the service."""
-    return setup.device(setup.part(part).device), setup.device(setup.listener(listener).device)
+    """Its camera, the service, and what is entered in its program."""
+    there = setup.listener(listener)
+    entered = (there.picture_there_ms, there.sound_there_ms)
+    # Where nothing is entered it depends on what it did before such a thing could be.
+    return setup.device(setup.part(part).device), setup.device(there.device), *(entered if any(entered) else ())
 
 
 PICTURE = Measured("picture", _pictures, _picture_depends)

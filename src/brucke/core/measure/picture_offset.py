@@ -65,21 +65,3 @@ def _centre(times_s: F64, change: F64, index: int) -> float:
         centre += 1.6 * (moved - centre)
     return centre
 
-
-def clap_times(sound: npt.NDArray[np.float32], rate_hz: int) -> F64:
-    """When claps sound: rises out of near silence within 3 ms that are among the sharpest, in seconds."""
-    high = np.abs(np.diff(sound.astype(np.float64), prepend=0.0))
-    step = rate_hz // 1000
-    energy = np.add.reduceat(high**2, np.arange(0, len(high) - step, step))
-    totals = np.concatenate([[0.0], np.cumsum(energy)])
-    at = np.arange(22, len(energy) - 3)
-    now = (totals[at + 3] - totals[at]) / 3
-    before = (totals[at - 2] - totals[at - 22]) / 20
-    sharp = (now > 30 * before) & (now > 0.1 * now.max(initial=0.0)) & (now > 1e-6)
-    times: list[float] = []
-    for i in at[sharp]:
-        if not times or i / 1000 - times[-1] > 0.25:
-            piece = high[(i - 1) * step : (i + 4) * step]
-            first = int(np.argmax(piece > 0.1 * piece.max()))
-            times.append(((i - 1) * step + first) / rate_hz)
-    return np.array(times)

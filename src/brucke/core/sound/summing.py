@@ -1,8 +1,28 @@
-"""What every listener gets of a block, in one go: the sums of the routes, the listeners' chains, the guard. Each kernel that is called from Python costs a
-block more than some of them take."""
+"""A block in two goes: what comes in with its chains; the sums of the routes with the listeners' chains and the guard. Each kernel that is called from Python
+costs a block more than some of them take."""
 
 from .compiled import njit
-from .kernels import finish, guard, mix
+from .kernels import finish, guard, mix, shape, take_in
+
+
+@njit(
+    "void(float32[:, ::1], int32[::1], int32[:, ::1], int32[:, ::1], float32[::1], float32[::1], float32[::1], "
+    "int32[:, ::1], float32[:, :, ::1], int32[:, ::1], float32[:, :, ::1], float64[:, :, ::1], float64[:, :, ::1], "
+    "float64[:, ::1], float32[:, :, ::1], float32[:, :, ::1], float32[:, :, :, ::1], int64, float64, int64[::1], "
+    "float32[:, :, ::1], float32[:, :, ::1], float64[::1])",
+    nogil=True, cache=True,
+)  # fmt: skip
+def take_and_shape(  # type: ignore[no-untyped-def]
+    ins, rows, source0, source1, trim0, trim1, fade, codes, params, running, frozen, state, memory, wet, shaped, raw, ring,
+    pos, rate, bad, sends, returns, answered,
+):  # fmt: skip
+    """`take_in` and `shape`, with their arguments, where nothing has to be done between them."""
+    take_in(
+        ins, rows, source0, source1, trim0, trim1, fade, running, frozen, state, memory, shaped, raw, ring, pos, bad
+    )  # fmt: skip
+    shape(
+        codes, params, running, frozen, state, memory, wet, shaped, raw, ring, pos, rate, bad, sends, returns, answered
+    )  # fmt: skip
 
 
 @njit(

@@ -24,6 +24,19 @@ CALL_GOOD_S = 0.150
 CALL_LIMIT_S = 0.400
 
 
+def picture_standing(sound_early_s: float) -> str:
+    """“unnoticed”, “noticed” or “unacceptable” by BT.1359; positive: the sound comes before the picture."""
+    for code, (early, late) in (("unacceptable", UNACCEPTABLE_S), ("noticed", DETECTABLE_S)):
+        if not late <= sound_early_s <= early:
+            return code
+    return "unnoticed"
+
+
+def within_chain(sound_early_s: float) -> bool:
+    """Whether R 37 allows it at the end of a chain."""
+    return -PICTURE_LATE_S <= sound_early_s <= PICTURE_EARLY_S
+
+
 def delay_impairment(one_way_s: float) -> float:
     """Idd of ITU-T G.107 (formula from memory): 0 up to 100 ms, then growing; Ta in seconds here."""
     ta = one_way_s * 1e3

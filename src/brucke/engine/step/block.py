@@ -15,7 +15,7 @@ from ...core.sound.kernels import shape as run_chains
 from ...core.sound.levels import measure_levels
 from ...core.sound.processors import MAX_SLOTS
 from ...core.sound.processors.base import LEVEL, MEMORY, STATE
-from ...core.sound.summing import sum_up
+from ...core.sound.summing import sum_up, take_and_shape
 from .beside import Beside
 from .noise import NoiseStages
 from .plan import F32, I32, I64, Plan, Shape
@@ -186,15 +186,21 @@ class BlockEngine:
         self._ins = ins
         sends, returns, answered = self._beside.take()
         c, f, rate = self._chains, self._finishing, float(self.shape.rate)
-        take_in(
-            ins, self.rows, a.part_source, b.part_source, a.trim, b.trim, fade, c.running, c.frozen, c.state, c.memory,
-            self.shaped, self.raw, self._ring, self._pos, self.bad,
-        )  # fmt: skip
-        self._noise.process(self.shaped)
-        run_chains(
-            b.codes, b.params, c.running, c.frozen, c.state, c.memory, c.wet, self.shaped, self.raw, self._ring,
-            self._pos, rate, self.bad, sends, returns, answered,
-        )  # fmt: skip
+        if self._noise.idle:
+            take_and_shape(
+                ins, self.rows, a.part_source, b.part_source, a.trim, b.trim, fade, b.codes, b.params, c.running, c.frozen, c.state,
+                c.memory, c.wet, self.shaped, self.raw, self._ring, self._pos, rate, self.bad, sends, returns, answered,
+            )  # fmt: skip
+        else:
+            take_in(
+                ins, self.rows, a.part_source, b.part_source, a.trim, b.trim, fade, c.running, c.frozen, c.state, c.memory,
+                self.shaped, self.raw, self._ring, self._pos, self.bad,
+            )  # fmt: skip
+            self._noise.process(self.shaped)
+            run_chains(
+                b.codes, b.params, c.running, c.frozen, c.state, c.memory, c.wet, self.shaped, self.raw, self._ring,
+                self._pos, rate, self.bad, sends, returns, answered,
+            )  # fmt: skip
         finishing = self._finishes()
         sums = self._sums if finishing else self._straight
         self.unfinished = sums[0]

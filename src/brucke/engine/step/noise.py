@@ -81,6 +81,11 @@ class NoiseStages:
             p: stages[-1].denoiser.mismatch_db for p, stages in self._of.items() if stages[-1].denoiser.strength > 0
         }  # fmt: skip
 
+    @property
+    def idle(self) -> bool:
+        """Whether there is nothing to do."""
+        return not self._of
+
     def process(self, shaped: F32) -> None:
         """In place on [parts, 2, n]."""
         for p, stages in list(self._of.items()):

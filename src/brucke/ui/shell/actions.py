@@ -7,6 +7,8 @@ from PyQt6.QtCore import QSettings
 from PyQt6.QtGui import QAction, QKeySequence
 from PyQt6.QtWidgets import QWidget
 
+from ...words.ways import OTHER_WAYS
+
 
 @dataclass(frozen=True)
 class Spec:
@@ -15,6 +17,9 @@ class Spec:
     keys: str
 
 
+OTHER_KEYS = {
+    "film": "Shift+P", "voice_music": "Shift+V", "path": "Shift+C", "clocks": "Shift+K", "buffer": "Shift+B", "hand_off": "Shift+T",
+}  # fmt: skip
 SPECS = (
     Spec("start_stop", "Start or stop", "F5"),
     Spec("on_air", "Open to those who listen, or close", "F9"),
@@ -29,6 +34,7 @@ SPECS = (
     Spec("delay_one", "Delay the selected part into step", "D"),
     Spec("everyone", "Put everyone in step at this listener", "E"),
     Spec("everywhere", "Put everyone in step everywhere", "Shift+E"),
+    *(Spec(id, text, OTHER_KEYS[id]) for id, text in OTHER_WAYS.items()),
     Spec("later", "Selected route: 1 ms more delay", "Ctrl+Right"),
     Spec("earlier", "Selected route: 1 ms less delay", "Ctrl+Left"),
     Spec("record", "Record, or end the recording", "R"),

@@ -31,6 +31,7 @@ from .actions import Actions
 from .keys_dialog import KeysDialog
 from .notice import Notice
 from .other_side import OtherSideDialog
+from .otherwise import Otherwise
 from .overview import Overview
 from .strip import Strip
 
@@ -49,6 +50,7 @@ class Shell(Protocol):
     shaping: ShapeHelpers
     goodbye: Goodbye
     headphones: HeadphoneCheck
+    otherwise: Otherwise
     theme: Theme
     settings: QSettings
     notice: Notice
@@ -80,7 +82,11 @@ class Doing:
     def do(self, id: str) -> None:
         """An action of the table, by its id."""
         if id in FILES:
+            self.w.otherwise.buffers.cancel()  # what is tried is nobody's setup
             self.w.file(id)
+            return
+        if id in self.w.otherwise.ways:
+            self.w.otherwise.ways[id]()
             return
         if id in self.w.places:
             self.w.go_to(id)
@@ -144,7 +150,7 @@ class Doing:
             self.proof_take()
 
     def _cancel(self) -> None:
-        if self.w.shaping.cancel() or self.w.goodbye.cancel() or self.w.headphones.cancel():
+        if self.w.otherwise.buffers.cancel() or self.w.shaping.cancel() or self.w.goodbye.cancel() or self.w.headphones.cancel():
             return
         if self.w.measuring.busy:
             self.w.measuring.cancel()

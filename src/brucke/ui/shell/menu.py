@@ -11,7 +11,8 @@ from .actions import Actions
 MOST_RECENT = 5
 MENU = (
     "new", "open", "save", "save_as", "double", "name", "", "export", "import", "", "undo", "redo",
-    "", "everywhere", "goodbye", "card", "", "night", "larger", "smaller", "fold", "keys", "home", "", "quit",
+    "", "everywhere", "goodbye", "card", "",
+    "film", "voice_music", "path", "clocks", "buffer", "hand_off", "", "night", "larger", "smaller", "fold", "keys", "home", "", "quit",
 )  # fmt: skip
 
 

@@ -2,8 +2,7 @@
 
 from pathlib import Path
 
-from PyQt6.QtCore import QMarginsF
-from PyQt6.QtGui import QFont, QGuiApplication, QPageLayout, QPageSize, QPdfWriter, QTextDocument
+from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtPrintSupport import QPrintDialog, QPrinter
 from PyQt6.QtWidgets import QDialog, QFileDialog, QHBoxLayout, QVBoxLayout, QWidget
 
@@ -14,18 +13,8 @@ from ..kit.button import Button
 from ..kit.card import Card
 from ..kit.chips import Chips
 from ..kit.label import Words
+from ..kit.page import KINDS, save_page, text_page
 from ..theme.theme import Theme
-
-MARGIN_MM = 20.0
-
-
-def page_of(setup: Setup, listener: Listener, moment: str) -> QTextDocument:
-    """The card as a page: a few large lines."""
-    page = QTextDocument()
-    page.setDefaultFont(QFont("Source Sans 3", 14))
-    page.setPlainText(card_text(setup, listener, moment))
-    return page
-
 
 class OtherSideDialog(QDialog):
     def __init__(self, theme: Theme, setup: Setup, listeners: tuple[Listener, ...], moment: str, parent: QWidget):
@@ -86,25 +75,12 @@ class OtherSideDialog(QDialog):
     def _print(self) -> None:
         printer = QPrinter(QPrinter.PrinterMode.HighResolution)
         if QPrintDialog(printer, self).exec() == QDialog.DialogCode.Accepted:
-            page_of(self._setup, self.listener, self._moment).print(printer)
+            text_page(self.text).print(printer)
             self.said.say("Given to the printer.")
 
     def _save(self) -> None:
         start = str(Path.home() / f"{listener_name(self._setup, self.listener.id)}.pdf")
-        name, _kinds = QFileDialog.getSaveFileName(self, "Save as a page", start, "Pages (*.pdf)")
+        name, _kinds = QFileDialog.getSaveFileName(self, "Save as a page", start, KINDS)
         if name:
-            self.said.say(save_page(self._setup, self.listener, self._moment, Path(name)))
+            self.said.say(save_page(text_page(self.text), Path(name)))
 
-
-def save_page(setup: Setup, listener: Listener, moment: str, file: Path) -> str:
-    """Written as PDF; what to say of it."""
-    try:
-        with file.open("wb"):
-            pass
-    except OSError as e:
-        return f"Not saved. {file.name}: {(e.strerror or str(e)).lower()}."
-    writer = QPdfWriter(str(file))
-    writer.setPageSize(QPageSize(QPageSize.PageSizeId.A4))
-    writer.setPageMargins(QMarginsF(MARGIN_MM, MARGIN_MM, MARGIN_MM, MARGIN_MM), QPageLayout.Unit.Millimeter)
-    page_of(setup, listener, moment).print(writer)
-    return f"Saved as {file.name}."

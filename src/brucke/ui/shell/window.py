@@ -36,6 +36,7 @@ from .filing import Filing
 from .hiding import Hiding
 from .menu import show_menu
 from .notice import Notice
+from .otherwise import Otherwise
 from .overview import Overview
 from .strip import Strip
 
@@ -92,6 +93,7 @@ class Window(QMainWindow):
         for place in self.places.values():
             self.stack.addWidget(place)
         self.strip = Strip(theme, session, self.running, self.taking, self.desktop)
+        self.otherwise = Otherwise(theme, session, self.running, self.measuring, self.taking, self, lambda: self.align.listener)
         self._assemble()
         self._connect()
         self.setAcceptDrops(True)
@@ -147,6 +149,7 @@ class Window(QMainWindow):
         self.soundcheck.left.connect(self.leave_check)
         self.strip.chose.connect(self._show_listener)
         self.align.shows.connect(self.strip.choose)
+        self.align.asks.connect(self.do)
         self.review.shows.connect(self.strip.choose)
         self.desktop.changed.connect(lambda: self.gather.start.offer_here(self.desktop.there))
         self.desktop.moved.connect(self.running.moved)
@@ -180,6 +183,7 @@ class Window(QMainWindow):
             self.goodbye,
             self.headphones,
             self.hours,
+            self.otherwise,
         ):
             self.clock.tick.connect(part.tick)
         self.clock.tick.connect(self._frame)
@@ -376,6 +380,7 @@ class Window(QMainWindow):
             self.documents.keep_now()
         self.hide()
         self.settings.setValue("geometry", self.saveGeometry())
+        self.otherwise.close()
         self.taking.close()
         self.playback.close()
         self.running.end()

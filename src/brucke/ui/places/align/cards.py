@@ -1,7 +1,7 @@
 """Beside the arrivals: what is wrong with the chosen route, how we know, what to tell the other program."""
 
-from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QProgressBar, QVBoxLayout, QWidget
+from PyQt6.QtCore import QPoint, pyqtSignal
+from PyQt6.QtWidgets import QMenu, QProgressBar, QVBoxLayout, QWidget
 
 from ....core.document.setup import Setup
 from ....core.timing.arrivals import ListenerTiming
@@ -9,6 +9,7 @@ from ....desk.round_trip import Measurer
 from ....desk.session import Session
 from ....words import timing
 from ....words.equipment import way_text
+from ....words.ways import OTHER_WAYS
 from ...kit.button import Button
 from ...kit.card import Card
 from ...kit.chips import Chips
@@ -74,7 +75,9 @@ class VerdictCard(Card):
 
 
 class EvidenceCard(Card):
-    """What was measured: its correlation, its date and ±, and how to measure it."""
+    """What was measured: its correlation, its date and ±, and how to measure it; `asks` for another way of knowing."""
+
+    asks = pyqtSignal(str)
 
     def __init__(self, theme: Theme, session: Session, measuring: Measurer):
         super().__init__(theme)
@@ -97,6 +100,7 @@ class EvidenceCard(Card):
         self.level = DoubleSpinBox()
         self.repeats = SpinBox()
         self.cable = Button(theme, "stand-in: headphone at the microphone", "chip")
+        self.others = Button(theme, "Other ways…", "plain")
         self._build()
         measuring.changed.connect(self.refresh)
 
@@ -120,6 +124,8 @@ class EvidenceCard(Card):
         self.column.addLayout(row(self.sweep, self.sequence, stretch=1))
         self.column.addLayout(row(self.level, self.repeats, stretch=1))
         self.column.addWidget(self.cable)
+        self.column.addWidget(self.others)
+        self.others.clicked.connect(self._offer_others)
         self.button.clicked.connect(lambda: self.measuring.begin())
         self.confirm.clicked.connect(self.measuring.confirm)
         self.stop.clicked.connect(self.measuring.cancel)
@@ -129,6 +135,15 @@ class EvidenceCard(Card):
         self.level.valueChanged.connect(lambda v: setattr(self.measuring, "level_db", v))
         self.repeats.valueChanged.connect(lambda v: setattr(self.measuring, "repeats", v))
         self.cable.toggled.connect(lambda on: setattr(self.measuring, "cable", on))
+
+    def _offer_others(self) -> None:
+        """What is found in recordings, and what else can be found out."""
+        menu = QMenu(self.others)
+        for id, text in OTHER_WAYS.items():
+            action = menu.addAction(text)
+            assert action is not None
+            action.triggered.connect(lambda _checked=False, id=id: self.asks.emit(id))
+        menu.exec(self.others.mapToGlobal(QPoint(0, self.others.height())))
 
     def _choose(self, kind: str) -> None:
         self.measuring.kind = "sweep" if kind == "sweep" else "sequence"
@@ -145,7 +160,7 @@ class EvidenceCard(Card):
         self.bar.setVisible(m.busy)
         self.bar.setRange(0, 0 if m.state == "analysing" else 1000)
         self.bar.setValue(round(m.share * 1000))
-        for widget in (self.sweep, self.sequence, self.level, self.repeats, self.cable):
+        for widget in (self.sweep, self.sequence, self.level, self.repeats, self.cable, self.others):
             widget.setEnabled(not m.busy)
             widget.setVisible(self.how.isChecked())
         way, knowledge, q, possible = m.way, self.session.knowledge, m.quantity, m.possible

@@ -29,6 +29,7 @@ class AlignView(Place):
     name = "Align"
 
     shows = pyqtSignal(str)  # the listener it shows now
+    asks = pyqtSignal(str)  # for another way of knowing, by its action
 
     def __init__(self, theme: Theme, session: Session, measuring: Measurer, taking: TakeRecorder):
         super().__init__()
@@ -55,6 +56,7 @@ class AlignView(Place):
         self.drawing.chose.connect(self.choose_part)
         self.side.verdict.delay_one.connect(self.delay_one)
         self.side.verdict.everyone.connect(self.everyone)
+        self.side.evidence.asks.connect(self.asks)
         self.show_table.clicked.connect(self.toggle_table)
         self.proof.clicked.connect(taking.prove_from_the_top)
         session.changed.connect(self.refresh)

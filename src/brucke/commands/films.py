@@ -1,0 +1,43 @@
+"""Sound against picture in a recording, and the film to record."""
+
+import argparse
+from typing import Any
+
+from ..words import films as words
+from .output import CannotDo, emit
+
+
+def picture(args: argparse.Namespace) -> int:
+    from ..core.timing.verdicts import picture_standing
+    from ..takes.film import judge_film
+    from ..takes.shots import keep_shots
+
+    judged = judge_film(args.file)
+    if args.keep is not None:
+        keep_shots(judged, args.keep)
+    found, seen = judged.found, judged.seen
+    offset = found.offset
+    code = picture_standing(found.sound_early_s) if offset is not None else None
+    result: dict[str, Any] = {
+        "match": offset is not None, "sound_early_ms": None if offset is None else offset.seconds * 1e3,
+        "spread_ms": None if offset is None else offset.plus_minus_s * 1e3, "events": 0 if offset is None else offset.events,
+        "frame_ms": seen.period_s * 1e3, "seen": found.seen, "sharp_sounds": len(judged.sharp_s), "pictures": len(seen.times_s),
+        "drift_ppm": None if found.drift is None else found.drift.ppm,
+        "drift_ppm_error": None if found.drift is None else found.drift.plus_minus_ppm, "reason": found.reason, "judged_as": code,
+        "says": words.picture_lines(args.file.name, found, seen.period_s),
+    }  # fmt: skip
+    emit(args, result, lambda: result["says"])
+    return 0 if offset is not None else 1
+
+
+def slate(args: argparse.Namespace) -> int:
+    from ..takes.slate import picture_rate, write_slate
+
+    try:
+        fps = picture_rate(args.fps)
+    except ValueError as e:
+        raise CannotDo(f"--fps {e}") from None
+    events = write_slate(args.out, fps, args.rate)
+    result = {"file": str(args.out), "fps": float(fps), "rate_hz": args.rate, "events": len(events), "events_ms": [t * 1e3 for t in events]}
+    emit(args, result, lambda: [f"{args.out}: {len(events)} flashes, each with a beep at the same moment"])
+    return 0

@@ -1,0 +1,171 @@
+"""Hand claps against their sound: how much later the picture shows the hands meeting.
+
+Where the hands are is never looked for. First: in which blocks, and how much later than the sounds, does more move than before and after? Then, for each clap,
+how unlike any two pictures around it are: on the way to meeting hands are at one place after another, so that pictures are the more unlike the farther
+apart they were; the moment of meeting is the corner of the way that explains the unlikeness best. How they come, stop and leave is not known: fast or slowly, hard or
+softly, resting or coming back; each is tried.
+"""
+
+import numpy as np
+import numpy.typing as npt
+
+from .flashes import EventOffset
+from .seen import Seen, pixels_of
+
+F32 = npt.NDArray[np.float32]
+F64 = npt.NDArray[np.float64]
+I64 = npt.NDArray[np.int64]
+WIDTH_S = 0.15  # so long hands are on their way to meet
+STEP_S = 0.01
+REACH_S = 0.24  # around a clap, whose pictures are compared
+SURE = 4.0  # standard deviations by which the blocks of hands move more at claps than elsewhere
+HANDS = 0.12  # of the surest block, that another of theirs may be
+BLOCKS, PIXELS, CLAPS = 48, 700, 24
+AGREE_S = 0.03
+LEAST_ALIKE = 0.5  # share of the unlikeness that has to be explained
+FLOOR_S = 0.015  # how exposure and the way hands move may mislead
+# Ways: how long hands come (seconds), how fast they leave of that, how softly they stop, and how soon pictures are as unlike as can be.
+COMING, LEAVING, STOPPING, UNLIKE = (0.08, 0.1, 0.125, 0.15, 0.175, 0.2, 0.25), (0.0, 0.25, 0.5, 1.0), (1.0, 1.5, 2.0), (0.1, 0.3, 1.0)
+HARD, BETWEEN, SOFT = range(3)
+SOFTER, HARDER = 0.02, 0.015  # by how much more one way of stopping has to explain before it is believed
+WIDE = 1.25  # of the usual ±, that ways which explain it equally well may lie apart before the ± is widened
+RESTING = 0.003  # by how much more leaving has to explain than resting
+EXPOSED = 0.12  # of a period, that a picture shows what is on average later than its time
+PICTURES = 24  # of one clap that are compared
+
+
+def clap_offset(seen: Seen, sounds_s: F64, search_s: float = 0.6) -> EventOffset | None:
+    """None where nothing that moves goes with the sounds within ± `search_s`."""
+    if len(seen.times_s) < 8 or not len(sounds_s):
+        return None
+    coarse = _coarse(seen, sounds_s, search_s)
+    if coarse is None:
+        return None
+    about, blocks = coarse
+    moments = np.arange(-0.21, 0.2101, 0.015)
+    around = [_unlike(seen, blocks, s + about) for s in sounds_s[:CLAPS]]
+    there = [(s, a) for s, a in zip(sounds_s[:CLAPS], around, strict=True) if a is not None]
+    if not there:
+        return None
+    rough = [_explained(times, unlike, moments) for _, (times, unlike) in there]
+    best = float(moments[np.argmax(sum(r.max(axis=(0, 1)) for r in rough))])
+    fine = best + np.arange(-0.03, 0.0301, 0.002)
+    curves = [_explained(times, unlike, fine) for _, (times, unlike) in there]
+    return _together(seen.period_s, about, fine, curves, np.array([s for s, _ in there]))
+
+
+def _coarse(seen: Seen, sounds_s: F64, search_s: float) -> tuple[float, I64] | None:
+    """(about how much later the movement is, the blocks that move), or None."""
+    times = seen.times_s
+    moved = np.vstack([np.zeros((1, seen.moved.shape[1])), np.cumsum(seen.moved[1:], axis=0, dtype=np.float64)])
+
+    def more(at: F64) -> F64:
+        """How much more moves around each moment, above all before it, than farther from it, [moments, blocks]: hands come, and then they rest, or come back."""
+        here, since, until = (_at(times, moved, at + d) for d in (0.0, -WIDTH_S, WIDTH_S))
+        far = _at(times, moved, at + 3 * WIDTH_S) - _at(times, moved, at - 3 * WIDTH_S)
+        return 1.5 * (here - since) + 0.5 * (until - here) - far / 3
+
+    usual = more(np.arange(times[0] + WIDTH_S, times[-1], STEP_S * 3))
+    if not len(usual):
+        return None
+    spread = usual.std(axis=0) + 1e-3 * max(1e-6, float(usual.std())) + 1e-6
+    offsets = np.arange(-search_s, search_s + STEP_S / 2, STEP_S)
+    inside = sounds_s[(sounds_s > times[0] - search_s) & (sounds_s < times[-1] + search_s)]
+    if not len(inside):
+        return None
+    at = (inside[:, None] + offsets[None, :]).ravel()
+    sure = more(at).reshape(len(inside), len(offsets), -1).mean(axis=0) / (spread / len(inside) ** 0.5)
+    # Even claps fit one beat later as well: the nearest counts.
+    nearer = 1 - 0.3 * np.abs(offsets) / search_s
+    top = np.sort(sure, axis=1)[:, -3:].mean(axis=1) * nearer
+    best = int(np.argmax(top))
+    most = float(sure[best].max())
+    if most < (SURE if len(inside) > 2 else 2.0):
+        return None
+    blocks = np.argsort(-sure[best], kind="stable")[:BLOCKS]
+    return float(offsets[best]), np.sort(blocks[sure[best][blocks] >= max(HANDS * most, 1.5)])
+
+
+def _at(times: F64, totals: F64, at: F64) -> F64:
+    """`totals` [n, blocks] at moments between those of `times`."""
+    place = np.clip(np.interp(at, times, np.arange(len(times))), 0, len(times) - 1)
+    low = np.minimum(place.astype(np.int64), len(times) - 2)
+    share = (place - low)[:, None]
+    return np.asarray(totals[low] * (1 - share) + totals[low + 1] * share)
+
+
+def _unlike(seen: Seen, blocks: I64, at_s: float) -> tuple[F64, F32] | None:
+    """(times from `at_s` on, how unlike every two pictures around it are [m, m])."""
+    times, pictures = seen.around(at_s, REACH_S)
+    if len(times) < 5:
+        return None
+    thin = -(-len(times) // PICTURES)
+    times, pictures = times[::thin], pictures[::thin]
+    pixels = pixels_of(pictures, blocks)
+    pixels = pixels[:, :: -(-pixels.shape[1] // PIXELS)].astype(np.int16)
+    unlike = np.stack([np.abs(pixels - p).mean(axis=1, dtype=np.float32) for p in pixels])
+    return times - at_s, unlike
+
+
+def _explained(times: F64, unlike: F32, moments: F64) -> F64:
+    """How much of the unlikeness each moment of meeting explains at best, for hands that rest then and for those that leave, and every way of stopping:
+    [2, stops, moments], from 0 to 1."""
+    first, second = np.triu_indices(len(times), 1)
+    seen = unlike[first, second]
+    seen = seen - seen.mean()
+    all_of_it = float(seen @ seen) or 1.0
+    before = (moments[:, None] - times[None, :]).astype(np.float32)
+    best = np.zeros((2, len(STOPPING), len(moments)))
+    for coming in COMING:
+        for leaving in LEAVING:
+            after = np.clip(-before * (leaving / coming), 0, 1)
+            for s, stop in enumerate(STOPPING):
+                way = np.where(before > 0, np.clip(before / coming, 0, 1) ** stop, after)
+                apart = np.abs(way[:, first] - way[:, second])
+                for soon in UNLIKE:
+                    model = apart / (apart + np.float32(soon))
+                    model -= model.mean(axis=1, keepdims=True)
+                    together = np.maximum(model @ seen, 0.0)
+                    share = together * together / (np.einsum("ij,ij->i", model, model) * all_of_it + 1e-12)
+                    np.maximum(best[int(leaving > 0), s], share, out=best[int(leaving > 0), s])
+    return best
+
+
+def _together(period: float, about: float, moments: F64, curves: list[F64], sounds_s: F64) -> EventOffset | None:
+    """One offset of all claps, where enough of them agree."""
+    each = np.array([moments[int(np.argmax(c.max(axis=(0, 1))))] for c in curves])
+    sure = np.array([c.max() for c in curves])
+    good = sure >= LEAST_ALIKE
+    if not good.any():
+        return None
+    middle = float(np.median(each[good]))
+    near = good & (np.abs(each - middle) <= max(AGREE_S, period))
+    if near.sum() * 2 < len(each):
+        return None
+    total = sum(c for c, n in zip(curves, near, strict=True) if n)
+    assert isinstance(total, np.ndarray)
+    rests, leaves = float(total[0].max()), float(total[1].max())
+    still = rests > leaves - RESTING * near.sum()
+    peaks = [_peak(moments, t) for t in total.max(axis=0)]
+    stop, apart = _how_they_stop(total.max(axis=0) / near.sum(), still), abs(peaks[SOFT] - peaks[HARD]) / 2
+    moment = peaks[stop] + EXPOSED * period
+    floor = max(period / 2, FLOOR_S)
+    # Where nobody can tell how they stopped, and it makes much of a difference, that is said.
+    unsure = apart if (still and stop != HARD) or (stop == BETWEEN and apart > WIDE * floor) else 0.0
+    spread = 1.96 * 1.25 * 1.4826 * float(np.median(np.abs(each[near] - moment))) / float(near.sum()) ** 0.5
+    offset = about + moment
+    return EventOffset(offset, max(floor, unsure, spread), sounds_s[near], sounds_s[near] + about + each[near])
+
+
+def _how_they_stop(explained: F64, still: bool) -> int:
+    """`explained` [stops, moments]: the way that is clearly better, else the one between; of hands that rest then, the last of their way is hardly seen."""
+    hard, soft = float(explained[HARD].max()), float(explained[SOFT].max())
+    return SOFT if soft - hard > SOFTER else HARD if hard - soft > HARDER else SOFT if still else BETWEEN
+
+
+def _peak(moments: F64, explained: F64) -> float:
+    """Where it is highest, between the moments."""
+    i = int(np.clip(np.argmax(explained), 1, len(moments) - 2))
+    a, b, c = explained[i - 1 : i + 2]
+    bend = a - 2 * b + c
+    return float(moments[i] + (moments[1] - moments[0]) * np.clip(0.5 * (a - c) / bend if bend < 0 else 0.0, -1, 1))

@@ -1,0 +1,273 @@
+"""Two clocks against one another: how a recording slides against its reference, and where it jumps.
+
+Conventions: float32 mono, shape (frames,), one rate for both. Positive: the recording is later, and gets later and later. The lag is found in short windows, first
+coarsely; then once more on the recording stretched by what was found, because a window in which the lag moves by many frames has no sharp peak. Steps and the
+straight line are fitted together: a line fitted between steps alone leans where a step is missed.
+"""
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+
+import numpy as np
+import numpy.typing as npt
+
+from .correlation import F32, correlate, decimate, find_peak
+from .offset import level_db
+from .stimulus import taper
+
+F64 = npt.NDArray[np.float64]
+COARSE_HZ = 12_000
+WINDOW_S, HOP_S = 1.0, 0.5
+NEAR_S, FAR_S = 0.06, 2.0  # searched around where it was last, and where it is not there
+START_S, START_SEARCH_S, START_HZ = 40.0, 30.0, 3000
+FOUND, SURE = 5.0, 7.0  # peak over RMS near where it was, and anywhere
+QUIET_DB = -70.0
+LEAST_S = 8.0
+LEAST_SHARE = 0.5  # of the windows that sound
+TOGETHER_S = 0.004  # neighbours that belong to one line are not farther apart
+STEP_FRAMES, MOST_STEPS = 32, 40
+STEP_SURE = 6.0  # standard deviations of the windows
+
+
+@dataclass(frozen=True)
+class Step:
+    """A jump of the lag, positive: later. It fell between `after_s` and `before_s`, in time of the reference."""
+
+    at_s: float
+    seconds: float
+    after_s: float
+    before_s: float
+
+
+@dataclass(frozen=True)
+class Drift:
+    """`reason` is a code where nothing was found: “too_short”, “silent”, “no_match”. `ppm_error` is 95 %; `hunts` where the lag swings around the line by more
+    than windows scatter. times_s, lags_s [windows] are what was fitted, `scatter_s` their spread around it."""
+
+    match: bool
+    reason: str = ""
+    ppm: float = 0.0
+    ppm_error: float = 0.0
+    start_s: float = 0.0
+    steps: tuple[Step, ...] = ()
+    hunts: bool = False
+    scatter_s: float = 0.0
+    times_s: F64 = field(default_factory=lambda: np.zeros(0))
+    lags_s: F64 = field(default_factory=lambda: np.zeros(0))
+
+    def after_s(self, seconds: float) -> float:
+        """How much later it has become after so long, without steps."""
+        return self.ppm * 1e-6 * seconds
+
+
+def find_drift(reference: F32, recording: F32, rate_hz: int) -> Drift:
+    """From two recordings of the same sound, eight seconds of it at least."""
+    if min(len(reference), len(recording)) < LEAST_S * rate_hz:
+        return Drift(False, "too_short")
+    if level_db(reference) < -90 or level_db(recording) < -90:
+        return Drift(False, "silent")
+    step = max(1, rate_hz // COARSE_HZ)
+    low, heard = decimate(reference, step), decimate(recording, step)
+    start = _start(low, heard, rate_hz // step)
+    if start is None:
+        return Drift(False, "no_match")
+    coarse = _lags(low, heard, rate_hz // step, lambda _t: start)
+    if coarse is None:
+        return Drift(False, "no_match")
+    line = _fit(*coarse)
+    for _ in range(2):
+        fine = _second_look(reference, recording, rate_hz, line)
+        if fine is None:
+            return Drift(False, "no_match")
+        line = _fit(*fine)
+    return _result(line, rate_hz)
+
+
+@dataclass(frozen=True)
+class _Line:
+    times: F64
+    lags: F64
+    start: float
+    slope: float
+    steps: tuple[tuple[int, float], ...]  # (index of the first window after it, seconds)
+
+    def without_line(self) -> F64:
+        return self.lags - self.start - self.slope * self.times
+
+    def left(self) -> F64:
+        """What neither line nor steps explain."""
+        left = self.without_line()
+        for i, size in self.steps:
+            left[i:] -= size
+        return left
+
+    def of_steps(self, at: float) -> float:
+        return sum(size for i, size in self.steps if self.times[i] <= at)
+
+
+def _start(low: F32, heard: F32, rate: int) -> float | None:
+    """How much later the recording is at its beginning, roughly; None where its beginning has nothing in common."""
+    step = max(1, rate // START_HZ)
+    a, b, r = decimate(low, step), decimate(heard, step), rate // step
+    sounds = np.flatnonzero(np.abs(a) > 10 ** (QUIET_DB / 20))
+    begin = int(sounds[0]) if len(sounds) else 0
+    a = a[begin : begin + round(START_S * r)]
+    reach = round(START_SEARCH_S * r)
+    first = max(0, begin - reach)
+    b, base = b[first : begin + len(a) + reach], begin - first
+    peak = find_peak(correlate(taper(a, r), taper(b, r), (base - reach, base + reach), rho=0.5), r, signed=False)
+    return (peak.lag - base) / r if peak.to_rms > SURE else None
+
+
+def _lags(reference: F32, recording: F32, rate: int, expected: Callable[[float], float]) -> tuple[F64, F64] | None:
+    """(times of the middles of the windows, lags) in seconds, where enough of what sounds was found; `expected(time)` is where the lag is looked for first."""
+    length, hop = round(WINDOW_S * rate), round(HOP_S * rate)
+    loud = level_db(reference)
+    times, lags, looked = [], [], 0
+    moved = 0.0  # from where it is expected, as last seen
+    for begin in range(0, len(reference) - length + 1, hop):
+        window = reference[begin : begin + length]
+        if level_db(window) < max(QUIET_DB, loud - 40):
+            continue
+        middle = (begin + length / 2) / rate
+        near = expected(middle) + moved
+        if not -length < begin + near * rate < len(recording):
+            continue
+        looked += 1
+        found = _find(window, recording, begin, near, rate, NEAR_S, FOUND)
+        if found is None:
+            found = _find(window, recording, begin, near, rate, FAR_S, SURE)
+        if found is None:
+            continue
+        moved = found - expected(middle)
+        times.append(middle)
+        lags.append(found)
+    return _kept(np.array(times), np.array(lags), looked)
+
+
+def _find(window: F32, recording: F32, begin: int, near_s: float, rate: int, reach_s: float, sure: float) -> float | None:
+    reach = round(reach_s * rate)
+    first = begin + round(near_s * rate) - reach
+    low, high = max(0, first), min(len(recording), first + len(window) + 2 * reach)
+    if high - low < len(window):
+        return None
+    heard = recording[low:high]
+    if level_db(heard) < QUIET_DB - 20:
+        return None
+    peak = find_peak(correlate(taper(window, rate), taper(heard, rate), (0, high - low - len(window))), rate, signed=False)
+    return (peak.lag + low - begin) / rate if peak.to_rms > sure and peak.second < 0.9 else None
+
+
+def _kept(times: F64, lags: F64, looked: int) -> tuple[F64, F64] | None:
+    """Those that have a neighbour with nearly their lag; None where too few do."""
+    if len(times) < 6:
+        return None
+    beside = np.abs(np.diff(lags)) < TOGETHER_S
+    good = np.concatenate([[False], beside]) | np.concatenate([beside, [False]])
+    if good.sum() < max(6, LEAST_SHARE * looked):
+        return None
+    return times[good], lags[good]
+
+
+def _second_look(reference: F32, recording: F32, rate: int, line: _Line) -> tuple[F64, F64] | None:
+    """The lags once more, on the recording stretched to the reference's clock."""
+    import samplerate
+
+    stretched = np.asarray(samplerate.resample(recording, 1 / (1 + line.slope), "sinc_medium"), np.float32)
+    # A frame k of it is frame k·(1 + slope) of the recording, so its lag is short of the recording's by what the line has grown.
+    share = 1 + line.slope
+    found = _lags(reference, stretched, rate, lambda t: (line.start + line.of_steps(t)) / share)
+    if found is None:
+        return None
+    times, lags = found
+    return times, (times + lags) * share - times
+
+
+def _fit(times: F64, lags: F64) -> _Line:
+    """A straight line and steps, together; a step is taken in while it is far more than windows scatter, and left out again where the others explain it."""
+    steps: list[int] = []
+    weight = np.ones(len(times))
+    for _ in range(MOST_STEPS):
+        line = _solve(times, lags, steps, weight)
+        left = line.left()
+        spread = _spread(left, steps)
+        weight = (np.abs(left) < 6 * spread + 1e-5).astype(float)
+        best = _next_step(left, steps, spread)
+        if best is None:
+            break
+        steps = sorted({*steps, best})
+    while steps:
+        weight = np.ones(len(times))
+        line = _solve(times, lags, steps, weight)
+        spread = _spread(line.left(), steps)
+        weak = [(abs(size), i) for i, size in line.steps if abs(size) < STEP_SURE * spread or abs(size) < STEP_FRAMES / 48_000]
+        if not weak:
+            break
+        steps.remove(min(weak)[1])
+    line = _solve(times, lags, steps, np.ones(len(times)))
+    left = line.left()
+    return _solve(times, lags, steps, (np.abs(left) < 6 * _spread(left, steps) + 1e-6).astype(float))
+
+
+def _solve(times: F64, lags: F64, steps: list[int], weight: F64) -> _Line:
+    columns = [np.ones(len(times)), times, *[(np.arange(len(times)) >= i).astype(float) for i in steps]]
+    model = np.stack(columns, axis=1)
+    solved = np.linalg.lstsq(model * weight[:, None], lags * weight, rcond=None)[0]
+    return _Line(times, lags, float(solved[0]), float(solved[1]), tuple(zip(steps, map(float, solved[2:]), strict=True)))
+
+
+def _spread(left: F64, steps: list[int]) -> float:
+    """How windows scatter from one to the next, whatever slow swings there are."""
+    between = np.delete(np.diff(left), [i - 1 for i in steps]) if steps else np.diff(left)
+    return max(1.4826 * float(np.median(np.abs(between))) / 2**0.5, 1e-7)
+
+
+def _next_step(left: F64, steps: list[int], spread: float) -> int | None:
+    """The first window after the greatest jump that is left; None where none is one. A jump happens from one window to the next; what takes longer is a clock that
+    swings."""
+    least = max(STEP_SURE * spread, STEP_FRAMES / 48_000)
+    best, most = None, least
+    for i in range(2, len(left) - 1):
+        if i in steps or abs(left[i] - left[i - 1]) < 0.6 * least:
+            continue
+        jump = abs(float(np.median(left[i : i + 6])) - float(np.median(left[max(0, i - 6) : i])))
+        if jump > most and abs(left[i] - left[i - 1]) >= 0.6 * jump:
+            best, most = i, jump
+    return best
+
+
+def _result(line: _Line, rate_hz: int) -> Drift:
+    from scipy import stats
+
+    times, left = line.times, line.left()
+    n = len(times)
+    # Neighbouring windows overlap, and a buffer that hunts swings slowly: so many of them count as one.
+    alike = _together(left)
+    free = max(2.0, n / alike - 2 - len(line.steps))
+    columns = np.stack([np.ones(n), times, *[(np.arange(n) >= i).astype(float) for i, _ in line.steps]], axis=1)
+    unsure = float(np.linalg.pinv(columns.T @ columns)[1, 1])
+    error = float(stats.t.ppf(0.975, free)) * float(np.sqrt(np.sum(left**2) / max(1, n - 2) * unsure * alike))
+    spread = _spread(left, [i for i, _ in line.steps])
+    steps = tuple(
+        Step(float(times[i - 1] + times[i]) / 2, size, float(times[i - 1]), float(times[i])) for i, size in line.steps
+    )
+    wide = 1.4826 * float(np.median(np.abs(left)))
+    return Drift(
+        True, "", line.slope * 1e6, max(error * 1e6, 0.01), line.start, steps, wide > max(4 * spread, 1.0 / rate_hz), wide, times, line.lags
+    )  # fmt: skip
+
+
+def _together(left: F64) -> float:
+    """How many neighbouring values count as one: the sum of their correlations until they are none."""
+    n = len(left)
+    x = left - left.mean()
+    power = float(x @ x)
+    if power <= 0:
+        return 1.0
+    total = 1.0
+    for k in range(1, n // 2):
+        r = float(x[:-k] @ x[k:]) / power
+        if r <= 0:
+            break
+        total += 2 * r
+    return max(1.0, total)

@@ -1,0 +1,169 @@
+"""Voice against music, phrase by phrase: what is fixed, how much the singer scatters, and whether it slides.
+
+Conventions: float32 mono, shape (frames,), one rate for both, both beginning together. Positive: the voice is later than the music. Two different sounds on the same beats
+have no waveform in common, so what is compared is when something begins in them: the rise of their spectra (Bello et al. 2005, A tutorial on onset detection in music
+signals: spectral flux).
+"""
+
+from dataclasses import dataclass, field
+
+import numpy as np
+import numpy.typing as npt
+
+from .correlation import F32
+from .offset import level_db
+
+F64 = npt.NDArray[np.float64]
+HOP_S, WINDOW_S, BACK_S = 0.002, 0.012, 0.010
+FREQUENCIES_HZ = (80.0, 12_000.0)
+SEARCH_S = 0.5
+NEAR_S = 0.09  # around the offset of all phrases, that of one is looked for
+AGREE_S = 0.06
+PAUSE_S, SHORTEST_S, LONGEST_S = 0.35, 0.5, 5.0  # between phrases; of one phrase
+QUIET_DB = 32.0  # below the loudest
+LEAST_S = 4.0
+CHANCE = 0.01
+ATTACK_S = 0.002  # so differently may what sounds begin
+
+
+@dataclass(frozen=True)
+class PhraseOffsets:
+    """`reason` is a code where nothing was found: “too_short”, “silent”, “no_match”. `plus_minus_s` is 95 % of the median, `scatter_s` the spread of the phrases
+    around their trend, `trend` seconds per second with its own ±. times_s, offsets_s [phrases]; `of` is how many phrases there were."""
+
+    match: bool
+    reason: str = ""
+    seconds: float = 0.0
+    plus_minus_s: float = 0.0
+    scatter_s: float = 0.0
+    trend: float = 0.0
+    trend_plus_minus: float = 0.0
+    of: int = 0
+    times_s: F64 = field(default_factory=lambda: np.zeros(0))
+    offsets_s: F64 = field(default_factory=lambda: np.zeros(0))
+
+    @property
+    def phrases(self) -> int:
+        return len(self.times_s)
+
+    @property
+    def slides(self) -> bool:
+        """Whether the trend is more than accident."""
+        return abs(self.trend) > self.trend_plus_minus
+
+
+def beginnings(sound: F32, rate_hz: int) -> F64:
+    """How much begins at each step of HOP_S: what the spectrum gains over BACK_S, in whole bands and compressed as ears do."""
+    size = 1 << int(np.ceil(np.log2(WINDOW_S * rate_hz)))
+    hop = HOP_S * rate_hz
+    starts = np.arange(0, max(1, len(sound) - size), hop).astype(np.int64)
+    edges = np.geomspace(FREQUENCIES_HZ[0], min(FREQUENCIES_HZ[1], 0.45 * rate_hz), 25)
+    bins = np.unique(np.clip(np.searchsorted(np.fft.rfftfreq(size, 1 / rate_hz), edges), 1, size // 2))
+    window = np.hanning(size).astype(np.float32)
+    bands = np.empty((len(starts), len(bins) - 1), np.float32)
+    for i in range(0, len(starts), 4096):
+        pieces = sound[np.minimum(starts[i : i + 4096, None] + np.arange(size)[None, :], len(sound) - 1)]
+        power = np.abs(np.fft.rfft(pieces * window, axis=1)) ** 2
+        bands[i : i + 4096] = np.add.reduceat(power, bins[:-1], axis=1)[:, : len(bins) - 1]
+    loud = float(bands.max(initial=0.0)) or 1.0
+    level = np.log1p(bands * (1e4 / loud))
+    back = round(BACK_S / HOP_S)
+    gain = np.maximum(0.0, level[back:] - level[:-back]).sum(axis=1)
+    return np.concatenate([np.zeros(back), gain])
+
+
+def phrases_of(sound: F32, rate_hz: int) -> list[tuple[float, float]]:
+    """(begin, end) in seconds of what is sung without a pause, none longer than LONGEST_S."""
+    step = round(0.02 * rate_hz)
+    count = len(sound) // step
+    level = np.sqrt(np.square(sound[: count * step], dtype=np.float64).reshape(count, step).mean(axis=1))
+    on = level > max(10 ** (-QUIET_DB / 20) * np.percentile(level, 98), 1e-5)
+    found: list[list[float]] = []
+    for i in np.flatnonzero(on):
+        at = i * 0.02
+        if found and at - found[-1][1] <= PAUSE_S:
+            found[-1][1] = at + 0.02
+        else:
+            found.append([at, at + 0.02])
+    pieces = []
+    for begin, end in found:
+        if end - begin >= SHORTEST_S:
+            parts = int(np.ceil((end - begin) / LONGEST_S))
+            edges = np.linspace(begin, end, parts + 1)
+            pieces += list(zip(edges[:-1].tolist(), edges[1:].tolist(), strict=True))
+    return pieces
+
+
+def phrase_offsets(voice: F32, music: F32, rate_hz: int) -> PhraseOffsets:
+    """How much later than the music the voice is."""
+    length = min(len(voice), len(music))
+    if length < LEAST_S * rate_hz:
+        return PhraseOffsets(False, "too_short")
+    if level_db(voice) < -80 or level_db(music) < -80:
+        return PhraseOffsets(False, "silent")
+    sung, played = beginnings(voice[:length], rate_hz), beginnings(music[:length], rate_hz)
+    phrases = phrases_of(voice[:length], rate_hz)
+    reach = round(SEARCH_S / HOP_S)
+    curves, times = [], []
+    for begin, end in phrases:
+        curve = _alike(sung, played, round((begin - 0.05) / HOP_S), round((end + 0.05) / HOP_S), reach)
+        if curve is not None:
+            curves.append(curve)
+            times.append((begin + end) / 2)
+    if not curves:
+        return PhraseOffsets(False, "silent", of=len(phrases))
+    total = np.mean(curves, axis=0)
+    # One beat later fits nearly as well: of what is alike, the nearest counts.
+    lags = np.arange(-reach, reach + 1) * HOP_S
+    all_of = float(lags[np.argmax(total * (1 - 0.25 * np.abs(lags) / SEARCH_S))])
+    near = np.abs(lags - all_of) <= NEAR_S
+    each = np.array([_top(lags[near], c[near]) for c in curves])
+    free = np.array([lags[np.argmax(c)] for c in curves])
+    return _result(np.array(times), each, free, all_of, len(phrases))
+
+
+def _alike(sung: F64, played: F64, begin: int, end: int, reach: int) -> F64 | None:
+    """How alike the beginnings of one phrase are to the music's, for the voice later by −reach to reach steps."""
+    begin, end = max(0, begin), min(len(sung), end)
+    one = sung[begin:end]
+    low, high = begin - reach, end + reach
+    other = np.pad(played[max(0, low) : high], (max(0, -low), max(0, high - len(played))))
+    if len(one) < 50 or one.std() < 1e-9 or other.std() < 1e-9:
+        return None
+    one = one - one.mean()
+    sums = np.correlate(other, one, "valid")
+    ones = np.ones(len(one))
+    power = np.correlate(other**2, ones, "valid") - np.correlate(other, ones, "valid") ** 2 / len(one)
+    # The music that lies k steps before the voice stands k steps earlier in it.
+    return np.asarray((sums / np.sqrt(np.maximum(power, 1e-9) * float(one @ one)))[::-1])
+
+
+def _top(lags: F64, values: F64) -> float:
+    """Where it is highest, between the steps."""
+    i = int(np.clip(np.argmax(values), 1, len(values) - 2))
+    a, b, c = values[i - 1 : i + 2]
+    bend = a - 2 * b + c
+    return float(lags[i] + HOP_S * np.clip(0.5 * (a - c) / bend if bend < 0 else 0.0, -1, 1))
+
+
+def _result(times: F64, each: F64, free: F64, all_of: float, count: int) -> PhraseOffsets:
+    from scipy import stats
+
+    n = len(each)
+    # Each phrase for itself, anywhere in the range, has to lead to the same place more often than by accident.
+    agreeing = int(np.sum(np.abs(free - all_of) <= AGREE_S))
+    by_accident = (2 * AGREE_S) / (2 * SEARCH_S)
+    if stats.binom.sf(agreeing - 1, n, by_accident) > CHANCE or agreeing < 0.4 * n:
+        return PhraseOffsets(False, "no_match", of=count)
+    median = float(np.median(each))
+    line = stats.theilslopes(each, times) if n >= 4 else None
+    trend = float(line.slope) if line is not None else 0.0
+    unsure = float(line.high_slope - line.low_slope) / 2 if line is not None else float("inf")
+    slides = line is not None and abs(trend) > unsure
+    around = each - (median + trend * (times - np.median(times)) if slides else median)
+    scatter = 1.4826 * float(np.median(np.abs(around)))
+    scatter = max(scatter, float(np.std(around)) * 0.5) if n > 2 else max(scatter, float(np.ptp(each)))
+    error = 1.25 * scatter / n**0.5 * float(stats.t.ppf(0.975, max(1, n - 1)))
+    return PhraseOffsets(
+        True, "", median, float(np.hypot(error, ATTACK_S)), scatter, trend, unsure if np.isfinite(unsure) else 0.0, count, times, each
+    )  # fmt: skip

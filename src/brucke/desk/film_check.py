@@ -1,0 +1,167 @@
+"""Sound against picture in a recording from outside: looked at in a process of its own, moved by hand, carried into the setup."""
+
+import tempfile
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from ..core.document.setup import Part
+from ..core.knowledge.learned import SeenOffset, picture_measurement
+from ..takes.shots import AROUND_S, Shots, read_shots
+from ..words.films import offset_text
+from ..words.timing import listener_name, ms_text, part_name
+from .command_run import CommandRun
+from .running import LiveEngine
+from .session import Session
+
+MOST_S = 3.0
+
+
+class FilmCheck(QObject):
+    """`state`: “”, “looking”, “found”, “nothing” (it can be found by eye), “failed”. `later_s` is how much later than the sound the picture is, as found or as moved
+    by hand; `event` which one is looked at."""
+
+    changed = pyqtSignal()
+
+    def __init__(self, session: Session, running: LiveEngine):
+        super().__init__()
+        self.session, self.running = session, running
+        self.state, self.file = "", Path()
+        self.later_s, self.event = 0.0, 0
+        self.shots: Shots | None = None
+        self._folder = tempfile.TemporaryDirectory(prefix="brucke-film-")
+        self._run = CommandRun()
+        self._run.ended.connect(self._ended)
+
+    @property
+    def result(self) -> dict[str, Any]:
+        return self._run.result
+
+    @property
+    def by_eye(self) -> bool:
+        """Whether it stands where somebody moved it, rather than where it was found."""
+        found = self.result.get("sound_early_ms")
+        return found is None or abs(self.later_s - found / 1e3) > 1e-6
+
+    @property
+    def plus_minus_s(self) -> float:
+        """Of what stands: by eye it is no better than half a picture."""
+        half = self.result.get("frame_ms", 0.0) / 2e3
+        return half if self.by_eye else self.result["spread_ms"] / 1e3
+
+    @property
+    def said(self) -> list[str]:
+        """What was found, or why not."""
+        if self.state == "failed":
+            return [self._run.said]
+        lines = list(self.result.get("says", []))
+        if self.state == "found" and self.by_eye:
+            lines[0] = f"{self.file.name}: {offset_text(self.later_s, self.plus_minus_s)} (by eye)"
+        return lines
+
+    def look(self, file: Path) -> None:
+        self._run.close()
+        self.file, self.shots, self.event, self.later_s = file, None, 0, 0.0
+        self._run.start(["picture", str(file), "--keep", str(self._kept)])
+        self._set("looking")
+
+    @property
+    def _kept(self) -> Path:
+        return Path(self._folder.name) / "shots.npz"
+
+    def stop(self) -> None:
+        self._run.stop()
+
+    def close(self) -> None:
+        self._run.close()
+        self._folder.cleanup()
+
+    def _ended(self, done: bool) -> None:
+        if not done:
+            self._set("failed")
+            return
+        try:
+            self.shots = read_shots(self._kept)
+        except (OSError, ValueError, KeyError) as e:
+            self._run.said = f"{self.file.name}: its pictures cannot be shown ({e})"
+            self._set("failed")
+            return
+        found = self.result["sound_early_ms"]
+        self.later_s = (found or 0.0) / 1e3
+        self._set("found" if found is not None else "nothing")
+
+    def _set(self, state: str) -> None:
+        self.state = state
+        self.changed.emit()
+
+    # By hand
+
+    def choose_event(self, step: int) -> None:
+        if self.shots is not None and len(self.shots.events_s):
+            self.event = (self.event + step) % len(self.shots.events_s)
+            self.changed.emit()
+
+    def nudge(self, seconds: float) -> None:
+        """The picture is that much later than was thought."""
+        if self.shots is not None:
+            self.later_s = float(np.clip(self.later_s + seconds, -MOST_S, MOST_S))
+            self.changed.emit()
+
+    def nudge_pictures(self, count: int) -> None:
+        self.nudge(count * self.result["frame_ms"] / 1e3)
+
+    def back_to_found(self) -> None:
+        self.later_s = (self.result.get("sound_early_ms") or 0.0) / 1e3
+        self.changed.emit()
+
+    def hear(self) -> bool:
+        """The sound of the event, in the headphones; False, and said why, where that cannot be."""
+        link, shots = self.running.link, self.shots
+        monitor = next((i for i, x in enumerate(self.session.setup.listeners) if x.kind == "monitor"), None)
+        if shots is None or not len(shots.events_s):
+            return False
+        if self.session.live.on_air:
+            self.session.noticed.emit("On air, nothing is played back.", "amber")
+            return False
+        if link is None or self.running.state != "running" or monitor is None:
+            self.session.noticed.emit("Start first (F5): the headphones are off.", "amber")
+            return False
+        rate = self.session.setup.rate_hz
+        sound = shots.sound[self.event]
+        n = round(2 * AROUND_S * rate)
+        at_rate = np.interp(np.arange(n) / rate, np.arange(len(sound)) / shots.rate_hz, sound).astype(np.float32)
+        link.listen_back(monitor, np.stack([at_rate, at_rate]), 0)
+        return True
+
+    # Into the setup
+
+    def pictures(self) -> list[tuple[Part, str]]:
+        """(picture, listener) of which it can be evidence: whose shown part is routed there."""
+        setup = self.session.setup
+        return [
+            (p, x.id)
+            for p in setup.parts
+            if p.kind == "picture" and p.shows
+            for x in setup.listeners
+            if x.kind != "monitor" and setup.route(p.id, x.id) is not None and setup.route(p.shows, x.id) is not None
+        ]
+
+    def carry(self, listener: str) -> bool:
+        """As evidence of that listener's picture, with the delays that are in force."""
+        part = next((p for p, x in self.pictures() if x == listener), None)
+        if part is None or self.state not in ("found", "nothing"):
+            return False
+        method = "by eye" if self.by_eye else str(self.result["seen"])
+        seen = SeenOffset(self.later_s, self.plus_minus_s, method, max(1, int(self.result["events"])))
+        try:
+            found = picture_measurement(self.session.situation, part.id, listener, seen)
+        except KeyError:
+            where = listener_name(self.session.setup, listener)
+            self.session.noticed.emit(f"Nobody knows when {part_name(self.session.setup, part.shows)} reaches {where}, so the picture cannot be set against it.", "coral")
+            return False
+        self.session.learn(self.session.knowledge.with_measurement(found))
+        where = listener_name(self.session.setup, listener)
+        self.session.noticed.emit(f"{part.name} at {where}: {ms_text(found.value_s)} on its way, ± {ms_text(seen.plus_minus_s)}, from {self.file.name}.", "water")
+        return True

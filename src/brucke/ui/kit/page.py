@@ -1,0 +1,49 @@
+"""A page to keep or to send: plain large lines, as PDF or as a picture."""
+
+from pathlib import Path
+
+from PyQt6.QtCore import QMarginsF, Qt
+from PyQt6.QtGui import QFont, QImage, QPageLayout, QPageSize, QPainter, QPdfWriter, QTextDocument
+
+MARGIN_MM = 20.0
+PICTURE_PX = (1240, 1754)  # A4 at 150 dots an inch
+PICTURE_MARGIN_PX = 120
+KINDS = "Pages (*.pdf);;Pictures (*.png)"
+
+
+def text_page(text: str) -> QTextDocument:
+    page = QTextDocument()
+    page.setDefaultFont(QFont("Source Sans 3", 14))
+    page.setPlainText(text)
+    return page
+
+
+def save_page(page: QTextDocument, file: Path) -> str:
+    """Written as what its name ends in, PDF where that is neither; what to say of it."""
+    try:
+        with file.open("wb"):
+            pass
+    except OSError as e:
+        return f"Not saved. {file.name}: {(e.strerror or str(e)).lower()}."
+    if file.suffix.lower() == ".png":
+        return f"Saved as {file.name}." if _picture(page).save(str(file)) else f"Not saved. {file.name} took nothing."
+    writer = QPdfWriter(str(file))
+    writer.setPageSize(QPageSize(QPageSize.PageSizeId.A4))
+    writer.setPageMargins(QMarginsF(MARGIN_MM, MARGIN_MM, MARGIN_MM, MARGIN_MM), QPageLayout.Unit.Millimeter)
+    page.print(writer)
+    return f"Saved as {file.name}."
+
+
+def _picture(page: QTextDocument) -> QImage:
+    image = QImage(*PICTURE_PX, QImage.Format.Format_RGB32)
+    image.fill(Qt.GlobalColor.white)
+    scale = 2.0
+    laid = page.clone()
+    assert laid is not None
+    laid.setTextWidth((PICTURE_PX[0] - 2 * PICTURE_MARGIN_PX) / scale)
+    p = QPainter(image)
+    p.translate(PICTURE_MARGIN_PX, PICTURE_MARGIN_PX)
+    p.scale(scale, scale)
+    laid.drawContents(p)
+    p.end()
+    return image

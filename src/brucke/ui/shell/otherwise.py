@@ -1,0 +1,72 @@
+"""Every other way of knowing: what is found in recordings, what holds, and what to enter elsewhere. Each is a dialog behind one key."""
+
+from collections.abc import Callable
+
+from PyQt6.QtWidgets import QDialog, QWidget
+
+from ...desk.buffer_finder import BufferFinder
+from ...desk.film_check import FilmCheck
+from ...desk.round_trip import Measurer
+from ...desk.running import LiveEngine
+from ...desk.session import Session
+from ...desk.take import TakeRecorder
+from ...words.hand_off import handed_to
+from ..places.align.buffer_dialog import BufferDialog
+from ..places.align.files_dialog import CLOCKS, PATH, VOICE, Asked, FilesDialog
+from ..places.align.film_dialog import FilmDialog
+from ..places.align.hand_off_dialog import HandOffDialog
+from ..theme.theme import Theme
+
+
+class Otherwise:
+    """`listener()` is the one that is looked at."""
+
+    def __init__(
+        self, theme: Theme, session: Session, running: LiveEngine, measuring: Measurer, taking: TakeRecorder, parent: QWidget, listener: Callable[[], str]
+    ):  # fmt: skip
+        self.theme, self.session, self.parent, self.listener = theme, session, parent, listener
+        self.film = FilmCheck(session, running)
+        self.buffers = BufferFinder(session, running, measuring, taking)
+        self.shown: QDialog | None = None
+        self.ways: dict[str, Callable[[], None]] = {
+            "film": self._film, "hand_off": self._hand_off, "buffer": self._buffer,
+            "voice_music": lambda: self._files(VOICE), "path": lambda: self._files(PATH), "clocks": lambda: self._files(CLOCKS),
+        }  # fmt: skip
+
+    def tick(self) -> None:
+        self.buffers.tick()
+
+    def close(self) -> None:
+        self.buffers.cancel()
+        self.film.close()
+
+    def _show(self, dialog: QDialog) -> None:
+        """Beside the window, which goes on; one at a time."""
+        if self.shown is not None:
+            self.shown.reject()
+        self.shown = dialog
+        dialog.finished.connect(lambda _code: self._gone(dialog))
+        dialog.show()
+
+    def _gone(self, dialog: QDialog) -> None:
+        if self.shown is dialog:
+            self.shown = None
+        dialog.deleteLater()
+
+    def _film(self) -> None:
+        dialog = FilmDialog(self.theme, self.film, self.listener(), self.parent)
+        self._show(dialog)
+        if not self.film.state:
+            dialog.choose_file()
+
+    def _hand_off(self) -> None:
+        if not handed_to(self.session.setup):
+            self.session.noticed.emit("There is no call and no stream in this setup, so nothing to enter elsewhere. Share adds one (A).", "amber")
+            return
+        self._show(HandOffDialog(self.theme, self.session, self.listener(), self.parent))
+
+    def _buffer(self) -> None:
+        self._show(BufferDialog(self.theme, self.buffers, self.parent))
+
+    def _files(self, asked: Asked) -> None:
+        self._show(FilesDialog(self.theme, asked, self.parent))

@@ -1,0 +1,12 @@
+"""The other ways of knowing, by their action."""
+
+from .translation import _
+
+OTHER_WAYS = {
+    "film": _("Sound against picture of a recording…"),
+    "voice_music": _("Voice against music of a recording…"),
+    "path": _("Is the path clean?…"),
+    "clocks": _("Two clocks against one another…"),
+    "buffer": _("The smallest buffer that holds…"),
+    "hand_off": _("What to enter in the other program…"),
+}
