@@ -36,7 +36,9 @@ class Hands:
         return float(min(come, left) if come < 1 else left)
 
 
-def hands_at(hands: Hands, claps: np.ndarray, size: tuple[int, int], rng: np.random.Generator) -> Callable[[float, float], np.ndarray]:
+def hands_at(
+    hands: Hands, claps: np.ndarray, size: tuple[int, int], rng: np.random.Generator
+) -> Callable[[float, float], np.ndarray]:
     """Draws the picture of one moment, shape [height, width]."""
     wide, high = size
     x = np.arange(wide)[None, :]
@@ -100,7 +102,9 @@ def write_film(
                 piece = np.stack([sound[done : done + 4800]] * 2).astype(np.float32)
                 one = av.AudioFrame.from_ndarray(piece, format="fltp", layout="stereo")
                 one.sample_rate, one.pts, one.time_base = rate, done + round(sound_at * rate), Fraction(1, rate)
-                for part in av.AudioResampler(format=stream.codec_context.format.name, layout="stereo", rate=rate).resample(one):
+                for part in av.AudioResampler(
+                    format=stream.codec_context.format.name, layout="stereo", rate=rate
+                ).resample(one):
                     out.mux(stream.encode(part))
                 done += 4800
         out.mux(video.encode(None))

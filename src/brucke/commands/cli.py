@@ -141,12 +141,16 @@ def _measuring_commands(command: Command) -> None:
     p.add_argument("sent", type=Path)
     p.add_argument("returned", type=Path)
     p.add_argument("--two-sides", action="store_true", help="the coder is known to carry two channels")
-    p = command("passage", measured.write_passage, "the sound to send through a path for clean; never where a person listens")
+    p = command(
+        "passage", measured.write_passage, "the sound to send through a path for clean; never where a person listens"
+    )
     p.add_argument("out", type=Path)
     p.add_argument("--rate", type=_rate, default=48000, metavar="HZ")
     p = command("picture", films.picture, "sound against picture in any recording with claps, or flashes and beeps")
     p.add_argument("file", type=Path)
-    p.add_argument("--keep", type=Path, metavar="FILE", help="write pictures and sound around what was found, for showing")
+    p.add_argument(
+        "--keep", type=Path, metavar="FILE", help="write pictures and sound around what was found, for showing"
+    )
     p = command("slate", films.slate, "a test film with flashes and beeps exactly together")
     p.add_argument("out", type=Path)
     p.add_argument("--fps", default="25", metavar="N", help="pictures a second: 25, 29.97, 30000/1001")

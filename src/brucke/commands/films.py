@@ -38,6 +38,12 @@ def slate(args: argparse.Namespace) -> int:
     except ValueError as e:
         raise CannotDo(f"--fps {e}") from None
     events = write_slate(args.out, fps, args.rate)
-    result = {"file": str(args.out), "fps": float(fps), "rate_hz": args.rate, "events": len(events), "events_ms": [t * 1e3 for t in events]}
+    result = {
+        "file": str(args.out),
+        "fps": float(fps),
+        "rate_hz": args.rate,
+        "events": len(events),
+        "events_ms": [t * 1e3 for t in events],
+    }
     emit(args, result, lambda: [f"{args.out}: {len(events)} flashes, each with a beep at the same moment"])
     return 0

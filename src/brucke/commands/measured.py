@@ -25,7 +25,9 @@ def _two(first: Path, second: Path) -> tuple[F32, F32, int]:
 def _at_rate(sound: F32, rate: int, wanted: int) -> F32:
     import samplerate
 
-    return np.ascontiguousarray(samplerate.resample(np.ascontiguousarray(sound.T), wanted / rate, "sinc_medium").T, np.float32)
+    return np.ascontiguousarray(
+        samplerate.resample(np.ascontiguousarray(sound.T), wanted / rate, "sinc_medium").T, np.float32
+    )
 
 
 def _refuse(reason: str, *files: Path) -> None:
@@ -58,7 +60,9 @@ def take_offset(args: argparse.Namespace) -> int:
     if args.music is None:
         both, rate = read_sound(args.voice)
         if both.shape[0] != 2:
-            raise CannotDo(f"{args.voice.name}: the sound: one file alone has the voice left and the music right; this one has {both.shape[0]} channels")
+            raise CannotDo(
+                f"{args.voice.name}: the sound: one file alone has the voice left and the music right; this one has {both.shape[0]} channels"
+            )
         voice, music, names = both[0], both[1], ("the voice", "the music")
     else:
         one, other, rate = _two(args.voice, args.music)
@@ -103,5 +107,11 @@ def write_passage(args: argparse.Namespace) -> int:
     sound = passage(args.rate)
     write_sound(args.out, sound, args.rate)
     result = {"file": str(args.out), "seconds": sound.shape[1] / args.rate, "rate_hz": args.rate}
-    emit(args, result, lambda: [f"{args.out}: {result['seconds']:.0f} s; send it through the path and record what returns, then: brucke clean {args.out} RETURNED"])
+    emit(
+        args,
+        result,
+        lambda: [
+            f"{args.out}: {result['seconds']:.0f} s; send it through the path and record what returns, then: brucke clean {args.out} RETURNED"
+        ],
+    )
     return 0

@@ -159,9 +159,15 @@ class FilmCheck(QObject):
             found = picture_measurement(self.session.situation, part.id, listener, seen)
         except KeyError:
             where = listener_name(self.session.setup, listener)
-            self.session.noticed.emit(f"Nobody knows when {part_name(self.session.setup, part.shows)} reaches {where}, so the picture cannot be set against it.", "coral")
+            self.session.noticed.emit(
+                f"Nobody knows when {part_name(self.session.setup, part.shows)} reaches {where}, so the picture cannot be set against it.",
+                "coral",
+            )
             return False
         self.session.learn(self.session.knowledge.with_measurement(found))
         where = listener_name(self.session.setup, listener)
-        self.session.noticed.emit(f"{part.name} at {where}: {ms_text(found.value_s)} on its way, ± {ms_text(seen.plus_minus_s)}, from {self.file.name}.", "water")
+        self.session.noticed.emit(
+            f"{part.name} at {where}: {ms_text(found.value_s)} on its way, ± {ms_text(seen.plus_minus_s)}, from {self.file.name}.",
+            "water",
+        )
         return True

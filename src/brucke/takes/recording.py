@@ -97,7 +97,9 @@ def read_film_sound(path: Path, most_s: float) -> FilmSound:
                 break
             off = at - (start + done / rate)
             if off < -BACK_S:
-                raise TakeError(f"{path.name}: the sound: its time stamps jump back at {at:.1f} s; record again, or copy it into a new file")
+                raise TakeError(
+                    f"{path.name}: the sound: its time stamps jump back at {at:.1f} s; record again, or copy it into a new file"
+                )
             if off > GAP_S:
                 raise TakeError(f"{path.name}: the sound: its time stamps leave out {off:.0f} s at {at:.1f} s")
             if off > SLACK_S:
@@ -105,7 +107,9 @@ def read_film_sound(path: Path, most_s: float) -> FilmSound:
                 done += pieces[-1].shape[1]
             frame.pts = None  # the resampler would fill and cut by stamps of its own
             for out in resampler.resample(frame):
-                pieces.append(np.nan_to_num(out.to_ndarray().astype(np.float32, copy=False), nan=0.0, posinf=0.0, neginf=0.0))
+                pieces.append(
+                    np.nan_to_num(out.to_ndarray().astype(np.float32, copy=False), nan=0.0, posinf=0.0, neginf=0.0)
+                )
                 done += pieces[-1].shape[1]
         if not done:
             raise TakeError(f"{path.name}: the sound: empty")
@@ -125,7 +129,9 @@ def read_pictures(path: Path, most_s: float, near_s: F64 | None = None, reach_s:
             if count >= MAX_PICTURES or at > most_s:
                 break
             if at < last - BACK_S:
-                raise TakeError(f"{path.name}: the picture: its time stamps jump back at {at:.1f} s; record again, or copy it into a new file")
+                raise TakeError(
+                    f"{path.name}: the picture: its time stamps jump back at {at:.1f} s; record again, or copy it into a new file"
+                )
             if at <= last:
                 continue  # a picture that would be shown at the same time
             last = at

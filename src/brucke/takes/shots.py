@@ -29,7 +29,11 @@ class Shots:
         """The indices of so many pictures around when an event should be seen, in order."""
         at = self.events_s[event] + later_s
         first = int(np.searchsorted(self.times_s, at)) - count // 2 - 1
-        return [i for i in range(first, first + count) if 0 <= i < len(self.times_s) and abs(self.times_s[i] - at) < 2 * AROUND_S]
+        return [
+            i
+            for i in range(first, first + count)
+            if 0 <= i < len(self.times_s) and abs(self.times_s[i] - at) < 2 * AROUND_S
+        ]
 
 
 def shots_of(judged: Judged) -> Shots:

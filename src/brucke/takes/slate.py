@@ -86,7 +86,9 @@ def _write(
         frame.pts, frame.time_base = k, 1 / fps
         out.mux(video.encode(frame))
         while done < sound.shape[1] and done / rate_hz <= (k + 1) / fps:
-            piece = av.AudioFrame.from_ndarray(np.ascontiguousarray(sound[:, done : done + step]), format="fltp", layout="stereo")
+            piece = av.AudioFrame.from_ndarray(
+                np.ascontiguousarray(sound[:, done : done + step]), format="fltp", layout="stereo"
+            )
             piece.sample_rate, piece.pts, piece.time_base = rate_hz, done, Fraction(1, rate_hz)
             for part in said.resample(piece):
                 out.mux(audio.encode(part))

@@ -18,7 +18,11 @@ STANDING = {
 
 def offset_text(sound_early_s: float, plus_minus_s: float) -> str:
     """“the sound comes 42.0 ms before the picture, ± 5.0 ms”."""
-    said = _("the sound comes {ms} before the picture") if sound_early_s > 0 else _("the sound comes {ms} after the picture")
+    said = (
+        _("the sound comes {ms} before the picture")
+        if sound_early_s > 0
+        else _("the sound comes {ms} after the picture")
+    )
     return f"{said.format(ms=ms_text(abs(sound_early_s)))}, ± {ms_text(plus_minus_s)}"
 
 
@@ -27,7 +31,9 @@ def mend_text(sound_early_s: float, plus_minus_s: float) -> str:
     if abs(sound_early_s) <= plus_minus_s:
         return _("nothing to mend: they are together as far as this can tell")
     if sound_early_s > 0:
-        return _("delay the sound by {ms} where it is put together with the picture").format(ms=ms_text(sound_early_s, 0))
+        return _("delay the sound by {ms} where it is put together with the picture").format(
+            ms=ms_text(sound_early_s, 0)
+        )
     return _("delay the picture by {ms} where it is put together with the sound").format(ms=ms_text(-sound_early_s, 0))
 
 
@@ -40,7 +46,11 @@ def events_text(found: SoundAndPicture) -> str:
 
 def standing_text(sound_early_s: float) -> str:
     """What the standards say of it."""
-    chain = _("within what broadcasters allow (R 37)") if within_chain(sound_early_s) else _("outside what broadcasters allow (R 37)")
+    chain = (
+        _("within what broadcasters allow (R 37)")
+        if within_chain(sound_early_s)
+        else _("outside what broadcasters allow (R 37)")
+    )
     return f"{STANDING[picture_standing(sound_early_s)]} (BT.1359); {chain}"
 
 
@@ -49,7 +59,11 @@ def drift_text(found: SoundAndPicture) -> str:
     if found.drift is None or abs(found.drift.ppm) <= found.drift.plus_minus_ppm:
         return ""
     hour = found.drift.ppm * 3.6e-3
-    said = _("it drifts: after an hour the sound comes {ms} sooner") if hour > 0 else _("it drifts: after an hour the sound comes {ms} later")
+    said = (
+        _("it drifts: after an hour the sound comes {ms} sooner")
+        if hour > 0
+        else _("it drifts: after an hour the sound comes {ms} later")
+    )
     return f"{said.format(ms=ms_text(abs(hour), 0))} ({found.drift.ppm:.1f} ± {found.drift.plus_minus_ppm:.1f} ppm)"
 
 

@@ -29,12 +29,24 @@ def page_lines(setup: Setup, listener: Listener, h: HandOff) -> Sequence[tuple[s
     """(what, value, what it means) of everything to enter."""
     lines = []
     if h.pictured:
-        lines.append((_("Picture delay"), signed_text(h.picture_ms), _("the picture waits so long; sound cannot be hurried")))
+        lines.append(
+            (_("Picture delay"), signed_text(h.picture_ms), _("the picture waits so long; sound cannot be hurried"))
+        )
     lines.append(
-        (_("Sound offset"), signed_text(h.sound_ms), _("plus: the sound comes later there, minus: sooner; all other delay is set in Brucke"))
+        (
+            _("Sound offset"),
+            signed_text(h.sound_ms),
+            _("plus: the sound comes later there, minus: sooner; all other delay is set in Brucke"),
+        )
     )
     lines.append((_("Sample rate"), f"{setup.rate_hz} Hz", _("the same as here, so that nothing is converted twice")))
-    wide = _("stereo") if listener.channels == 2 else _("{n} channels").format(n=listener.channels) if listener.channels > 2 else _("one channel")
+    wide = (
+        _("stereo")
+        if listener.channels == 2
+        else _("{n} channels").format(n=listener.channels)
+        if listener.channels > 2
+        else _("one channel")
+    )
     lines.append((_("Channels"), wide, ""))
     if listener.kind == "call":
         lines.append((_("Echo removal"), _("off"), _("it takes music for an echo")))
@@ -47,14 +59,16 @@ def warnings(setup: Setup, listener: Listener, h: HandOff) -> Sequence[str]:
     """What is odd about it."""
     if h.twice:
         return [
-            _("One delay is set in two places: {there} in the program, and more here. Set the sound offset there to 0, measure again, and let Align do it.").format(
-                there=signed_text(listener.sound_there_ms)
-            )
+            _(
+                "One delay is set in two places: {there} in the program, and more here. Set the sound offset there to 0, measure again, and let Align do it."
+            ).format(there=signed_text(listener.sound_there_ms))
         ]
     return []
 
 
 def page_text(setup: Setup, listener: Listener, h: HandOff) -> str:
     """As one text to copy."""
-    lines = [f"{what}: {value}{f' ({means})' if means else ''}" for what, value, means in page_lines(setup, listener, h)]
+    lines = [
+        f"{what}: {value}{f' ({means})' if means else ''}" for what, value, means in page_lines(setup, listener, h)
+    ]
     return "\n".join([page_title(setup, listener), "", *lines, *warnings(setup, listener, h)]) + "\n"

@@ -32,10 +32,13 @@ def drift_lines(recording: str, reference: str, found: Drift) -> list[str]:
         said = _("after an hour {amount} {way}").format(amount=ms_text(abs(hour), 0), way=way)
     lines = [f"{recording}: {said} ({ppm_text(found.ppm, found.ppm_error)}); {ms_text(found.start_s, 2)} at the start"]
     lines += [
-        _("  a step of {amount} at {at}").format(amount=ms_text(s.seconds, 2), at=f"{s.at_s:.1f} s") for s in found.steps
+        _("  a step of {amount} at {at}").format(amount=ms_text(s.seconds, 2), at=f"{s.at_s:.1f} s")
+        for s in found.steps
     ]
     if found.hunts:
-        lines.append(_("  its buffer hunts: it swings by {amount} around the line").format(amount=ms_text(found.scatter_s, 2)))
+        lines.append(
+            _("  its buffer hunts: it swings by {amount} around the line").format(amount=ms_text(found.scatter_s, 2))
+        )
     return lines
 
 
@@ -59,17 +62,27 @@ def found_text(found: Found) -> str:
     db = f"{found.how_much:.0f} dB"
     match found.what:
         case "echo_removal":
-            return _("something rebuilds the sound, as echo removal does: look for echo cancellation, or for a switch for music or original sound")
+            return _(
+                "something rebuilds the sound, as echo removal does: look for echo cancellation, or for a switch for music or original sound"
+            )
         case "noise_removal":
             return _("steady noise is taken out ({db}): look for noise suppression, or voice isolation").format(db=db)
         case "gate":
-            return _("what is soft is shut off ({db}): look for a noise gate, or for the microphone's sensitivity").format(db=db)
+            return _(
+                "what is soft is shut off ({db}): look for a noise gate, or for the microphone's sensitivity"
+            ).format(db=db)
         case "levelling":
-            return _("loud and soft are made alike (by {db}): look for automatic gain, or automatic microphone volume").format(db=f"{found.how_much:.1f} dB")
+            return _(
+                "loud and soft are made alike (by {db}): look for automatic gain, or automatic microphone volume"
+            ).format(db=f"{found.how_much:.1f} dB")
         case "filter":
-            return _("some frequencies are louder than others (by {db}): look for an equaliser, a low cut or a voice filter").format(db=db)
+            return _(
+                "some frequencies are louder than others (by {db}): look for an equaliser, a low cut or a voice filter"
+            ).format(db=db)
         case "band_edge":
-            return _("nothing above {hz} Hz comes back: that is the coder's; look for a higher sound quality").format(hz=f"{found.how_much:.0f}")
+            return _("nothing above {hz} Hz comes back: that is the coder's; look for a higher sound quality").format(
+                hz=f"{found.how_much:.0f}"
+            )
         case _ if found.certain:
             return _("both sides come back as one: look for stereo")
         case _:

@@ -25,7 +25,12 @@ AGREE_S = 0.03
 LEAST_ALIKE = 0.5  # share of the unlikeness that has to be explained
 FLOOR_S = 0.015  # how exposure and the way hands move may mislead
 # Ways: how long hands come (seconds), how fast they leave of that, how softly they stop, and how soon pictures are as unlike as can be.
-COMING, LEAVING, STOPPING, UNLIKE = (0.08, 0.1, 0.125, 0.15, 0.175, 0.2, 0.25), (0.0, 0.25, 0.5, 1.0), (1.0, 1.5, 2.0), (0.1, 0.3, 1.0)
+COMING, LEAVING, STOPPING, UNLIKE = (
+    (0.08, 0.1, 0.125, 0.15, 0.175, 0.2, 0.25),
+    (0.0, 0.25, 0.5, 1.0),
+    (1.0, 1.5, 2.0),
+    (0.1, 0.3, 1.0),
+)
 HARD, BETWEEN, SOFT = range(3)
 SOFTER, HARDER = 0.02, 0.015  # by how much more one way of stopping has to explain before it is believed
 WIDE = 1.25  # of the usual ±, that ways which explain it equally well may lie apart before the ± is widened

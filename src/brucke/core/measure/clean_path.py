@@ -19,14 +19,17 @@ F64 = npt.NDArray[np.float64]
 WINDOW_S, HOP_S, SEGMENT = 1.0, 0.5, 1024
 COARSE_HZ, NEAR_S, FOUND = 6000, 0.3, 6.0
 LOUD_DB, HEARD_DB, SOFT_DB, NOTHING_DB = -30.0, -42.0, -68.0, -85.0
-STEADY_DB, SETTLED_S = 1.0, 1.5  # how little the level of what is steady moves, and how long processors take to settle on it
+STEADY_DB, SETTLED_S = (
+    1.0,
+    1.5,
+)  # how little the level of what is steady moves, and how long processors take to settle on it
 TONAL = 0.9
 LEAST_LOUD, LEAST_LEVELS = 6, 6  # windows without which nothing can be said
 BANDS_HZ = tuple(float(f) for f in 125 * 2 ** (np.arange(18) / 3))
 NOISY_DB = 20.0  # a path whose own noise is no farther below what is loud tells nothing
-ECHO_CERTAIN, ECHO_MAYBE = 0.86, 0.93  # how much of what returns is what was sent
+ECHO_CERTAIN, ECHO_MAYBE = 0.82, 0.92  # how much of what returns is what was sent
 NOISE_CUT_DB, PASSES_DB, GATE_DB = -2.5, -3.0, -6.0
-LEVEL_SCATTER_DB, LEVEL_SLOPE = 0.35, 0.03
+LEVEL_SCATTER_DB, LEVEL_SLOPE, RAISED_DB = 0.35, 0.03, 2.0
 FILTER_DB, EDGE_DB = 2.0, -20.0
 SIDES_DB = -25.0
 
@@ -238,7 +241,12 @@ def _soft(windows: list[_Window]) -> list[_Window]:
     """Soft windows of what is not steady, after soft ones."""
     out = []
     for before, w in zip(windows, windows[1:], strict=False):
-        if w.kind == "program" and SOFT_DB < w.level < HEARD_DB and before.kind == "program" and before.level < w.level + 6:
+        if (
+            w.kind == "program"
+            and SOFT_DB < w.level < HEARD_DB
+            and before.kind == "program"
+            and before.level < w.level + 6
+        ):
             out.append(w)
     return out
 
@@ -278,6 +286,11 @@ def _levelling(windows: list[_Window], usual: float) -> Found | str | None:
         return "levelling: this sound is everywhere as loud"
     from scipy import stats
 
+    # What turns soft sound up slowly is not seen between loud and less so, but where all is soft for a while.
+    soft = [*_settled(windows, "noise"), *_settled(windows, "tone"), *_soft(windows)]
+    raised = float(np.median([w.gain for w in soft])) - usual if soft else 0.0
+    if raised > RAISED_DB:
+        return Found("levelling", raised, True)
     slope = float(stats.theilslopes(gains, levels).slope)
     scatter = 1.4826 * float(np.median(np.abs(gains - np.median(gains))))
     if scatter > LEVEL_SCATTER_DB or abs(slope) > LEVEL_SLOPE:

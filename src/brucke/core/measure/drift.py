@@ -17,7 +17,7 @@ from .stimulus import taper
 
 F64 = npt.NDArray[np.float64]
 COARSE_HZ = 12_000
-WINDOW_S, HOP_S = 1.0, 0.5
+WINDOW_S = HOP_S = 1.0  # no overlap, so that the windows are independent
 NEAR_S, FAR_S = 0.06, 2.0  # searched around where it was last, and where it is not there
 START_S, START_SEARCH_S, START_HZ = 40.0, 30.0, 3000
 FOUND, SURE = 5.0, 7.0  # peak over RMS near where it was, and anywhere
@@ -26,6 +26,7 @@ LEAST_S = 8.0
 LEAST_SHARE = 0.5  # of the windows that sound
 TOGETHER_S = 0.004  # neighbours that belong to one line are not farther apart
 STEP_FRAMES, MOST_STEPS = 32, 40
+MOST_LOOKS, SHARP_FRAMES = 3, 0.25  # looked at once more while the lag still moves by so much within a window
 STEP_SURE = 6.0  # standard deviations of the windows
 
 
@@ -75,11 +76,13 @@ def find_drift(reference: F32, recording: F32, rate_hz: int) -> Drift:
     if coarse is None:
         return Drift(False, "no_match")
     line = _fit(*coarse)
-    for _ in range(2):
+    for _ in range(MOST_LOOKS):
         fine = _second_look(reference, recording, rate_hz, line)
         if fine is None:
             return Drift(False, "no_match")
-        line = _fit(*fine)
+        before, line = line, _fit(*fine)
+        if abs(line.slope - before.slope) * WINDOW_S * rate_hz < SHARP_FRAMES:
+            break
     return _result(line, rate_hz)
 
 
@@ -145,7 +148,9 @@ def _lags(reference: F32, recording: F32, rate: int, expected: Callable[[float],
     return _kept(np.array(times), np.array(lags), looked)
 
 
-def _find(window: F32, recording: F32, begin: int, near_s: float, rate: int, reach_s: float, sure: float) -> float | None:
+def _find(
+    window: F32, recording: F32, begin: int, near_s: float, rate: int, reach_s: float, sure: float
+) -> float | None:
     reach = round(reach_s * rate)
     first = begin + round(near_s * rate) - reach
     low, high = max(0, first), min(len(recording), first + len(window) + 2 * reach)
@@ -154,7 +159,9 @@ def _find(window: F32, recording: F32, begin: int, near_s: float, rate: int, rea
     heard = recording[low:high]
     if level_db(heard) < QUIET_DB - 20:
         return None
-    peak = find_peak(correlate(taper(window, rate), taper(heard, rate), (0, high - low - len(window))), rate, signed=False)
+    peak = find_peak(
+        correlate(taper(window, rate), taper(heard, rate), (0, high - low - len(window))), rate, signed=False
+    )
     return (peak.lag + low - begin) / rate if peak.to_rms > sure and peak.second < 0.9 else None
 
 
@@ -200,7 +207,11 @@ def _fit(times: F64, lags: F64) -> _Line:
         weight = np.ones(len(times))
         line = _solve(times, lags, steps, weight)
         spread = _spread(line.left(), steps)
-        weak = [(abs(size), i) for i, size in line.steps if abs(size) < STEP_SURE * spread or abs(size) < STEP_FRAMES / 48_000]
+        weak = [
+            (abs(size), i)
+            for i, size in line.steps
+            if abs(size) < STEP_SURE * spread or abs(size) < STEP_FRAMES / 48_000
+        ]
         if not weak:
             break
         steps.remove(min(weak)[1])
@@ -213,7 +224,9 @@ def _solve(times: F64, lags: F64, steps: list[int], weight: F64) -> _Line:
     columns = [np.ones(len(times)), times, *[(np.arange(len(times)) >= i).astype(float) for i in steps]]
     model = np.stack(columns, axis=1)
     solved = np.linalg.lstsq(model * weight[:, None], lags * weight, rcond=None)[0]
-    return _Line(times, lags, float(solved[0]), float(solved[1]), tuple(zip(steps, map(float, solved[2:]), strict=True)))
+    return _Line(
+        times, lags, float(solved[0]), float(solved[1]), tuple(zip(steps, map(float, solved[2:]), strict=True))
+    )
 
 
 def _spread(left: F64, steps: list[int]) -> float:
@@ -241,7 +254,7 @@ def _result(line: _Line, rate_hz: int) -> Drift:
 
     times, left = line.times, line.left()
     n = len(times)
-    # Neighbouring windows overlap, and a buffer that hunts swings slowly: so many of them count as one.
+    # A buffer that hunts swings slowly: so many of the windows count as one.
     alike = _together(left)
     free = max(2.0, n / alike - 2 - len(line.steps))
     columns = np.stack([np.ones(n), times, *[(np.arange(n) >= i).astype(float) for i, _ in line.steps]], axis=1)

@@ -136,4 +136,6 @@ def _offset(period: float, low: F64, high: F64, sounds_s: F64) -> EventOffset:
         first, last = last, first
     half = max((last - first) / 2, 2 * HEARD_S)
     middles = low + MIDDLE * (high - low)
-    return EventOffset(first + MIDDLE * (last - first), min(half, period / 2) if n == 1 else half, sounds_s, sounds_s + middles)
+    return EventOffset(
+        first + MIDDLE * (last - first), min(half, period / 2) if n == 1 else half, sounds_s, sounds_s + middles
+    )

@@ -23,7 +23,7 @@ PAUSE_S, SHORTEST_S, LONGEST_S = 0.35, 0.5, 5.0  # between phrases; of one phras
 QUIET_DB = 32.0  # below the loudest
 LEAST_S = 4.0
 CHANCE = 0.01
-ATTACK_S = 0.002  # so differently may what sounds begin
+ATTACK_S = 0.005  # so differently may what sounds alike begin
 
 
 @dataclass(frozen=True)
@@ -119,7 +119,18 @@ def phrase_offsets(voice: F32, music: F32, rate_hz: int) -> PhraseOffsets:
     near = np.abs(lags - all_of) <= NEAR_S
     each = np.array([_top(lags[near], c[near]) for c in curves])
     free = np.array([lags[np.argmax(c)] for c in curves])
-    return _result(np.array(times), each, free, all_of, len(phrases))
+    unlike = 1.25 * abs(_rising_s(sung) - _rising_s(played)) + ATTACK_S
+    return _result(np.array(times), each, free, all_of, len(phrases), unlike)
+
+
+def _rising_s(beginnings: F64) -> float:
+    """How long what begins usually takes to: nobody knows where in it the beat is felt."""
+    from scipy import signal
+
+    peaks, _ = signal.find_peaks(
+        beginnings, height=0.3 * float(beginnings.max(initial=0.0)), distance=round(0.1 / HOP_S)
+    )
+    return float(np.median(signal.peak_widths(beginnings, peaks)[0])) * HOP_S if len(peaks) else 0.0
 
 
 def _alike(sung: F64, played: F64, begin: int, end: int, reach: int) -> F64 | None:
@@ -146,7 +157,7 @@ def _top(lags: F64, values: F64) -> float:
     return float(lags[i] + HOP_S * np.clip(0.5 * (a - c) / bend if bend < 0 else 0.0, -1, 1))
 
 
-def _result(times: F64, each: F64, free: F64, all_of: float, count: int) -> PhraseOffsets:
+def _result(times: F64, each: F64, free: F64, all_of: float, count: int, unlike_s: float) -> PhraseOffsets:
     from scipy import stats
 
     n = len(each)
@@ -165,5 +176,5 @@ def _result(times: F64, each: F64, free: F64, all_of: float, count: int) -> Phra
     scatter = max(scatter, float(np.std(around)) * 0.5) if n > 2 else max(scatter, float(np.ptp(each)))
     error = 1.25 * scatter / n**0.5 * float(stats.t.ppf(0.975, max(1, n - 1)))
     return PhraseOffsets(
-        True, "", median, float(np.hypot(error, ATTACK_S)), scatter, trend, unsure if np.isfinite(unsure) else 0.0, count, times, each
+        True, "", median, float(np.hypot(error, unlike_s)), scatter, trend, unsure if np.isfinite(unsure) else 0.0, count, times, each
     )  # fmt: skip

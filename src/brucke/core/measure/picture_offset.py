@@ -64,4 +64,3 @@ def _centre(times_s: F64, change: F64, index: int) -> float:
             break
         centre += 1.6 * (moved - centre)
     return centre
-

@@ -150,7 +150,12 @@ class Doing:
             self.proof_take()
 
     def _cancel(self) -> None:
-        if self.w.otherwise.buffers.cancel() or self.w.shaping.cancel() or self.w.goodbye.cancel() or self.w.headphones.cancel():
+        if (
+            self.w.otherwise.buffers.cancel()
+            or self.w.shaping.cancel()
+            or self.w.goodbye.cancel()
+            or self.w.headphones.cancel()
+        ):
             return
         if self.w.measuring.busy:
             self.w.measuring.cancel()

@@ -16,6 +16,7 @@ from ..kit.label import Words
 from ..kit.page import KINDS, save_page, text_page
 from ..theme.theme import Theme
 
+
 class OtherSideDialog(QDialog):
     def __init__(self, theme: Theme, setup: Setup, listeners: tuple[Listener, ...], moment: str, parent: QWidget):
         super().__init__(parent)
@@ -83,4 +84,3 @@ class OtherSideDialog(QDialog):
         name, _kinds = QFileDialog.getSaveFileName(self, "Save as a page", start, KINDS)
         if name:
             self.said.say(save_page(text_page(self.text), Path(name)))
-

@@ -61,7 +61,10 @@ class Otherwise:
 
     def _hand_off(self) -> None:
         if not handed_to(self.session.setup):
-            self.session.noticed.emit("There is no call and no stream in this setup, so nothing to enter elsewhere. Share adds one (A).", "amber")
+            self.session.noticed.emit(
+                "There is no call and no stream in this setup, so nothing to enter elsewhere. Share adds one (A).",
+                "amber",
+            )
             return
         self._show(HandOffDialog(self.theme, self.session, self.listener(), self.parent))
 

@@ -85,11 +85,21 @@ class BufferDialog(QDialog):
             self.headline.say(f"Now {setup.block_frames} frames.", "ink")
             self.more.say(ABOUT)
         elif best is None:
-            self.headline.say("None held with time to spare, that of now neither. Close other programs, or take a larger one.", "coral")
+            self.headline.say(
+                "None held with time to spare, that of now neither. Close other programs, or take a larger one.",
+                "coral",
+            )
             self.more.say("")
         else:
             self.use.setText(f"Use {best.frames} frames")
             same = best.frames == setup.block_frames
-            self.headline.say(f"{best.frames} frames, that of now, is the smallest that held." if same else f"{best.frames} frames is the smallest that held with time to spare.", "water")
+            self.headline.say(
+                f"{best.frames} frames, that of now, is the smallest that held."
+                if same
+                else f"{best.frames} frames is the smallest that held with time to spare.",
+                "water",
+            )
             gains = {} if same else gains_ms(f.session.situation, best.frames)
-            self.more.say(", ".join(f"{listener_name(setup, x)} {ms_text(g / 1e3)} sooner" for x, g in gains.items() if g > 0.05))
+            self.more.say(
+                ", ".join(f"{listener_name(setup, x)} {ms_text(g / 1e3)} sooner" for x, g in gains.items() if g > 0.05)
+            )

@@ -85,7 +85,9 @@ class FilesDialog(QDialog):
 
     def _ask(self, title: str) -> Path | None:
         last = next((f for f in self.files if f is not None), None)
-        name, _kinds = QFileDialog.getOpenFileName(self, title.rstrip("…"), str(last.parent if last else Path.home()), SOUNDS)
+        name, _kinds = QFileDialog.getOpenFileName(
+            self, title.rstrip("…"), str(last.parent if last else Path.home()), SOUNDS
+        )
         return Path(name) if name else None
 
     def _choose(self, i: int) -> None:

@@ -35,7 +35,8 @@ class FilmDialog(QDialog):
         self.open, self.stop = Button(theme, "Another recording…"), Button(theme, "Cancel", "outline")
         self.before, self.after = Button(theme, "Event before", "plain"), Button(theme, "Event after", "plain")
         self.moves = [
-            Button(theme, text, "outline") for text in ("Picture earlier", "1 ms earlier", "1 ms later", "Picture later")
+            Button(theme, text, "outline")
+            for text in ("Picture earlier", "1 ms earlier", "1 ms later", "Picture later")
         ]
         self.back, self.hear = Button(theme, "As found", "plain"), Button(theme, "Hear it", "outline")
         self.where = Chips(theme, "Carry it to", [], self._choose)
@@ -67,7 +68,12 @@ class FilmDialog(QDialog):
         self.stop.clicked.connect(self.check.stop)
         self.before.clicked.connect(lambda: self.check.choose_event(-1))
         self.after.clicked.connect(lambda: self.check.choose_event(1))
-        steps = (lambda: self.check.nudge_pictures(-1), lambda: self.check.nudge(-1e-3), lambda: self.check.nudge(1e-3), lambda: self.check.nudge_pictures(1))
+        steps = (
+            lambda: self.check.nudge_pictures(-1),
+            lambda: self.check.nudge(-1e-3),
+            lambda: self.check.nudge(1e-3),
+            lambda: self.check.nudge_pictures(1),
+        )
         for button, step in zip(self.moves, steps, strict=True):
             button.clicked.connect(step)
         self.back.clicked.connect(self.check.back_to_found)
@@ -116,4 +122,8 @@ class FilmDialog(QDialog):
         self.where.setVisible(there and len(ends) > 1)
         self.carry.setVisible(there and bool(ends))
         self.carry.setText(f"Carry it to {listener_name(setup, self.listener)}" if ends else "Carry it")
-        self.nowhere.say("" if ends or not there else "This setup routes no picture with the sound it shows, so there is nobody to carry it to. Share does.")
+        self.nowhere.say(
+            ""
+            if ends or not there
+            else "This setup routes no picture with the sound it shows, so there is nobody to carry it to. Share does."
+        )

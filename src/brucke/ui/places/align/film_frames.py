@@ -98,7 +98,11 @@ class FilmFrames(QWidget):
             p.drawRect(f.rect)
             below = QPointF(f.rect.center().x(), f.rect.bottom() + small * 1.2)
             p.setPen(QPen(colour(t, "water" if f.now else "mute"), 1.2))
-            p.drawText(QRectF(f.rect.left(), f.rect.bottom(), f.rect.width(), small * 1.2), int(Qt.AlignmentFlag.AlignCenter), ms_text(f.apart_s, 0))
+            p.drawText(
+                QRectF(f.rect.left(), f.rect.bottom(), f.rect.width(), small * 1.2),
+                int(Qt.AlignmentFlag.AlignCenter),
+                ms_text(f.apart_s, 0),
+            )
             p.drawPolyline(QPolygonF([below, QPointF(f.x, top + small), QPointF(f.x, bottom)]))
         middle = self.width() / 2
         p.setPen(QPen(colour(t, "coral"), 1.6, Qt.PenStyle.DashLine))

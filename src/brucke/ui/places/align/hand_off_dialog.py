@@ -34,7 +34,10 @@ class HandOffDialog(QDialog):
         self.which = Chips(theme, "For", [(x, listener_name(session.setup, x)) for x in ends], self._choose)
         self.which.setVisible(len(ends) > 1)
         self.title = Words(theme, "name", "water")
-        self.lines = [[Words(theme, "body"), Words(theme, "strong", "water"), Words(theme, "small", "mute")] for _i in range(MOST_LINES)]
+        self.lines = [
+            [Words(theme, "body"), Words(theme, "strong", "water"), Words(theme, "small", "mute")]
+            for _i in range(MOST_LINES)
+        ]
         self.warned, self.said = Words(theme, "body", "amber"), Words(theme, "small", "water")
         self.there = {name: DoubleSpinBox() for name in ("picture_there_ms", "sound_there_ms")}
         self.entered = Button(theme, "I have entered these", "primary")
@@ -123,7 +126,9 @@ class HandOffDialog(QDialog):
 
     def _tell(self) -> None:
         name = listener_name(self.session.setup, self.listener)
-        self._set(self.there["picture_there_ms"].value(), self.there["sound_there_ms"].value(), f"what is set at {name}")
+        self._set(
+            self.there["picture_there_ms"].value(), self.there["sound_there_ms"].value(), f"what is set at {name}"
+        )
 
     def _entered(self) -> None:
         h = self.hand_off
