@@ -1,5 +1,6 @@
 """Paths for sound made for tests, of FFmpeg's filters and coders alone."""
 
+import itertools
 from fractions import Fraction
 
 import av
@@ -19,7 +20,7 @@ def through_filters(sound: np.ndarray, *filters: tuple[str, str], rate: int = RA
         graph.add("aformat", f"sample_fmts=fltp:channel_layouts={layout}:sample_rates={rate}"),
         graph.add("abuffersink"),
     ]
-    for a, b in zip(ends[:-1], ends[1:], strict=True):
+    for a, b in itertools.pairwise(ends):
         a.link_to(b)
     graph.configure()
     pieces = []

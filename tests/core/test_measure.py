@@ -6,8 +6,8 @@ import pytest
 from brucke.core.measure.correlation import correlate, decimate, fast_length, find_peak
 from brucke.core.measure.offset import known_delay, natural_offset
 from brucke.core.measure.picture_offset import picture_offset
-from brucke.core.measure.sharp_sounds import clap_times
 from brucke.core.measure.round_trip import Refusal, RoundTrip, round_trip
+from brucke.core.measure.sharp_sounds import clap_times
 from brucke.core.measure.stimulus import stimulus
 from brucke.core.measure.take_offset import left_between
 

@@ -15,9 +15,9 @@ from brucke.desk.good_hours import keep_hour, kept_hour
 from brucke.desk.headphones import soft_tone
 from brucke.engine.step.live import open_doors, with_door
 from brucke.home.bus import Bus
+from brucke.ui.kit.page import save_page, text_page
 from brucke.ui.shell.hiding import Hiding
 from brucke.ui.shell.home_dialog import HomeDialog
-from brucke.ui.kit.page import save_page, text_page
 from brucke.ui.shell.other_side import OtherSideDialog
 
 from .conftest import key, press, wait

@@ -76,7 +76,7 @@ def take_offset(args: argparse.Namespace) -> int:
     result: dict[str, Any] = {
         "match": found.match, "offset_ms": ms(found.seconds), "plus_minus_ms": ms(found.plus_minus_s), "scatter_ms": ms(found.scatter_s),
         "trend_ms_per_min": ms(found.trend * 60), "trend_ms_per_min_error": ms(found.trend_plus_minus * 60), "phrases": found.phrases,
-        "phrases_looked_at": found.of, "phrase_offsets_ms": [x * 1e3 for x in found.offsets_s], "phrase_at_s": found.times_s.tolist(),
+        "phrases_looked_at": found.of, "phrase_offsets_ms": (found.offsets_s * 1e3).tolist(), "phrase_at_s": found.times_s.tolist(),
         "reason": found.reason, "says": words.offset_lines(*names, found),
     }  # fmt: skip
     emit(args, result, lambda: result["says"])

@@ -12,8 +12,8 @@ from pathlib import Path
 import numpy as np
 
 from ..core.document.setup import Device, Part, Setup, Track
-from ..core.measure.sharp_sounds import clap_times
 from ..core.measure.played import SILENT, TrackMark
+from ..core.measure.sharp_sounds import clap_times
 from ..core.routing.rows import Rows
 from ..core.units import db_to_gain
 from ..ports.sounds.player import BackingPlayer, TrackLike

@@ -5,6 +5,7 @@ from ..core.timing.verdicts import picture_standing, within_chain
 from .timing import ms_text
 from .translation import _
 
+TOGETHER_S = 0.5e-3
 NOT_FOUND = {
     "silent": _("nothing sharp sounds in it: clap a few times before the camera, or play the film of brucke slate"),
     "still": _("nothing is seen that goes with what sounds: let the hands, or the whole flash, be seen"),
@@ -18,6 +19,8 @@ STANDING = {
 
 def offset_text(sound_early_s: float, plus_minus_s: float) -> str:
     """“the sound comes 42.0 ms before the picture, ± 5.0 ms”."""
+    if abs(sound_early_s) < TOGETHER_S:
+        return _("sound and picture come together, ± {pm}").format(pm=ms_text(plus_minus_s))
     said = (
         _("the sound comes {ms} before the picture")
         if sound_early_s > 0

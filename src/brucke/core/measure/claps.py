@@ -6,6 +6,9 @@ apart they were; the moment of meeting is the corner of the way that explains th
 softly, resting or coming back; each is tried.
 """
 
+from dataclasses import dataclass
+from itertools import product
+
 import numpy as np
 import numpy.typing as npt
 
@@ -23,20 +26,28 @@ HANDS = 0.12  # of the surest block, that another of theirs may be
 BLOCKS, PIXELS, CLAPS = 48, 700, 24
 AGREE_S = 0.03
 LEAST_ALIKE = 0.5  # share of the unlikeness that has to be explained
-FLOOR_S = 0.015  # how exposure and the way hands move may mislead
-# Ways: how long hands come (seconds), how fast they leave of that, how softly they stop, and how soon pictures are as unlike as can be.
-COMING, LEAVING, STOPPING, UNLIKE = (
-    (0.08, 0.1, 0.125, 0.15, 0.175, 0.2, 0.25),
-    (0.0, 0.25, 0.5, 1.0),
-    (1.0, 1.5, 2.0),
-    (0.1, 0.3, 1.0),
-)
+FLOOR_S, SOFTLY_S = 0.015, 0.026  # how exposure and the way hands move may mislead, and hands that stop softly
 HARD, BETWEEN, SOFT = range(3)
-SOFTER, HARDER = 0.02, 0.015  # by how much more one way of stopping has to explain before it is believed
-WIDE = 1.25  # of the usual ±, that ways which explain it equally well may lie apart before the ± is widened
+SOFTER, HARDER = 0.02, 0.006  # by how much more one way of stopping has to explain before it is believed
+WIDE = 1.0  # of the usual ±, that ways which explain it equally well may lie apart before the ± is widened
 RESTING = 0.003  # by how much more leaving has to explain than resting
 EXPOSED = 0.12  # of a period, that a picture shows what is on average later than its time
 PICTURES = 24  # of one clap that are compared
+
+
+@dataclass(frozen=True)
+class Ways:
+    """That are tried: how long hands come (seconds), how fast they leave of that, how softly they stop (the power of time with which they near), and how soon
+    pictures are as unlike as can be."""
+
+    coming: tuple[float, ...]
+    leaving: tuple[float, ...]
+    stopping: tuple[float, ...]
+    unlike: tuple[float, ...]
+
+
+EVERY_WAY = Ways((0.08, 0.1, 0.125, 0.15, 0.175, 0.2, 0.25), (0.0, 0.25, 0.5, 1.0), (1.0, 1.5, 2.0), (0.1, 0.3, 1.0))
+SOME_WAYS = Ways((0.09, 0.14, 0.21), (0.0, 0.3, 1.0), (1.5,), (0.3,))  # to find out where to look closely
 
 
 def clap_offset(seen: Seen, sounds_s: F64, search_s: float = 0.6) -> EventOffset | None:
@@ -52,9 +63,9 @@ def clap_offset(seen: Seen, sounds_s: F64, search_s: float = 0.6) -> EventOffset
     there = [(s, a) for s, a in zip(sounds_s[:CLAPS], around, strict=True) if a is not None]
     if not there:
         return None
-    rough = [_explained(times, unlike, moments) for _, (times, unlike) in there]
+    rough = [_explained(times, unlike, moments, SOME_WAYS) for _, (times, unlike) in there]
     best = float(moments[np.argmax(sum(r.max(axis=(0, 1)) for r in rough))])
-    fine = best + np.arange(-0.03, 0.0301, 0.002)
+    fine = best + np.arange(-0.0275, 0.0276, 0.0035)
     curves = [_explained(times, unlike, fine) for _, (times, unlike) in there]
     return _together(seen.period_s, about, fine, curves, np.array([s for s, _ in there]))
 
@@ -112,7 +123,7 @@ def _unlike(seen: Seen, blocks: I64, at_s: float) -> tuple[F64, F32] | None:
     return times - at_s, unlike
 
 
-def _explained(times: F64, unlike: F32, moments: F64) -> F64:
+def _explained(times: F64, unlike: F32, moments: F64, ways: Ways = EVERY_WAY) -> F64:
     """How much of the unlikeness each moment of meeting explains at best, for hands that rest then and for those that leave, and every way of stopping:
     [2, stops, moments], from 0 to 1."""
     first, second = np.triu_indices(len(times), 1)
@@ -120,19 +131,19 @@ def _explained(times: F64, unlike: F32, moments: F64) -> F64:
     seen = seen - seen.mean()
     all_of_it = float(seen @ seen) or 1.0
     before = (moments[:, None] - times[None, :]).astype(np.float32)
-    best = np.zeros((2, len(STOPPING), len(moments)))
-    for coming in COMING:
-        for leaving in LEAVING:
-            after = np.clip(-before * (leaving / coming), 0, 1)
-            for s, stop in enumerate(STOPPING):
-                way = np.where(before > 0, np.clip(before / coming, 0, 1) ** stop, after)
-                apart = np.abs(way[:, first] - way[:, second])
-                for soon in UNLIKE:
-                    model = apart / (apart + np.float32(soon))
-                    model -= model.mean(axis=1, keepdims=True)
-                    together = np.maximum(model @ seen, 0.0)
-                    share = together * together / (np.einsum("ij,ij->i", model, model) * all_of_it + 1e-12)
-                    np.maximum(best[int(leaving > 0), s], share, out=best[int(leaving > 0), s])
+    best = np.zeros((2, len(ways.stopping), len(moments)))
+    for coming, leaving in product(ways.coming, ways.leaving):
+        after = np.clip(-before * (leaving / coming), 0, 1)
+        here = best[int(leaving > 0)]
+        for s, stop in enumerate(ways.stopping):
+            way = np.where(before > 0, np.clip(before / coming, 0, 1) ** stop, after)
+            apart = np.abs(way[:, first] - way[:, second])
+            for soon in ways.unlike:
+                model = apart / (apart + np.float32(soon))
+                model -= model.mean(axis=1, keepdims=True)
+                together = np.maximum(model @ seen, 0.0)
+                share = together * together / (np.einsum("ij,ij->i", model, model) * all_of_it + 1e-12)
+                np.maximum(here[s], share, out=here[s])
     return best
 
 
@@ -155,8 +166,14 @@ def _together(period: float, about: float, moments: F64, curves: list[F64], soun
     stop, apart = _how_they_stop(total.max(axis=0) / near.sum(), still), abs(peaks[SOFT] - peaks[HARD]) / 2
     moment = peaks[stop] + EXPOSED * period
     floor = max(period / 2, FLOOR_S)
-    # Where nobody can tell how they stopped, and it makes much of a difference, that is said.
-    unsure = apart if (still and stop != HARD) or (stop == BETWEEN and apart > WIDE * floor) else 0.0
+    # Where nobody can tell how they stopped, and it makes much of a difference, that is said; and the end of a soft way is hardly seen.
+    unsure = (
+        apart
+        if stop == BETWEEN and apart > WIDE * floor
+        else SOFTLY_S
+        if stop == SOFT or (still and stop != HARD)
+        else 0.0
+    )
     spread = 1.96 * 1.25 * 1.4826 * float(np.median(np.abs(each[near] - moment))) / float(near.sum()) ** 0.5
     offset = about + moment
     return EventOffset(offset, max(floor, unsure, spread), sounds_s[near], sounds_s[near] + about + each[near])

@@ -6,6 +6,7 @@ delay: a path may wander, lose pieces and stretch others. `passage.py` makes a s
 What a clean path with a coder leaves, and what processors do to it, was tried on FFmpeg's filters and on real coders; thresholds stand between the two.
 """
 
+import itertools
 from dataclasses import dataclass
 
 import numpy as np
@@ -184,7 +185,7 @@ def _compare(window: F32, heard: F32, rate: int) -> tuple[float, float, F64]:
     edges = np.array([BANDS_HZ[0] / 2 ** (1 / 6), *[b * 2 ** (1 / 6) for b in BANDS_HZ]])
     bands = np.full(len(BANDS_HZ), np.nan)
     loudest = sxx.max()
-    for i, (low, high) in enumerate(zip(edges[:-1], edges[1:], strict=True)):
+    for i, (low, high) in enumerate(itertools.pairwise(edges)):
         inside = (f >= low) & (f < high)
         if inside.any() and sxx[inside].mean() > 1e-5 * loudest:
             bands[i] = 10 * np.log10((syy[inside].sum() + 1e-20) / sxx[inside].sum())
@@ -240,7 +241,7 @@ def _settled(windows: list[_Window], kind: str) -> list[_Window]:
 def _soft(windows: list[_Window]) -> list[_Window]:
     """Soft windows of what is not steady, after soft ones."""
     out = []
-    for before, w in zip(windows, windows[1:], strict=False):
+    for before, w in itertools.pairwise(windows):
         if (
             w.kind == "program"
             and SOFT_DB < w.level < HEARD_DB

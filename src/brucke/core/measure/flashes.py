@@ -20,6 +20,7 @@ AROUND_S, ALONE = 0.15, 0.2  # so long before and after it nothing else changes 
 HEARD_S = 0.5e-3  # so well is known when a beep begins
 MOST = 300
 CHANCE = 0.01
+ENOUGH = 4  # flashes that go with their sounds, or two fifths of the sounds, are believed
 # Where in its period one flash is taken to have been: the middle, a hair nearer to the picture, where films by programs have it.
 MIDDLE = 0.53
 
@@ -113,7 +114,11 @@ def _more_than_chance(matched: int, sounds: int, flashes: int, seen: Seen, searc
     """Whether so many could not as well have met by accident, wherever one had looked."""
     from math import comb
 
-    if matched < 0.6 * min(sounds, flashes) or (matched < 2 and flashes > 3 * sounds):
+    if (
+        matched < 0.6 * min(sounds, flashes)
+        or matched < min(ENOUGH, 0.4 * sounds)
+        or (matched < 2 and flashes > 3 * sounds)
+    ):
         return False
     if sounds < 3:
         return True

@@ -72,4 +72,4 @@ class Otherwise:
         self._show(BufferDialog(self.theme, self.buffers, self.parent))
 
     def _files(self, asked: Asked) -> None:
-        self._show(FilesDialog(self.theme, asked, self.parent))
+        self._show(FilesDialog(self.theme, asked, self.session, self.listener(), self.parent))

@@ -28,7 +28,7 @@ class BufferDialog(QDialog):
     def __init__(self, theme: Theme, finder: BufferFinder, parent: QWidget | None):
         super().__init__(parent)
         self.setWindowTitle("The smallest buffer that holds")
-        self.resize(640, 460)
+        self.resize(640, 300)
         self.finder = finder
         self.headline, self.more = Words(theme, "strong"), Words(theme, "body", "mute")
         self.bar = QProgressBar()
@@ -40,7 +40,8 @@ class BufferDialog(QDialog):
         self.use, self.away = Button(theme, "Use it", "primary"), Button(theme, "Close", "plain", "Esc")
         column = QVBoxLayout(self)
         for w in (self.headline, self.more, self.bar, self.table):
-            column.addWidget(w, 1 if w is self.table else 0)
+            column.addWidget(w, 8 if w is self.table else 0)
+        column.addStretch(1)
         ends = row(self.use, self.try_, self.stop)
         ends.addStretch(1)
         ends.addWidget(self.away)

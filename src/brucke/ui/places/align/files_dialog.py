@@ -5,7 +5,10 @@ from pathlib import Path
 
 from PyQt6.QtWidgets import QDialog, QFileDialog, QProgressBar, QVBoxLayout, QWidget
 
+from ....core.edits.found_edits import note_late
 from ....desk.command_run import CommandRun
+from ....desk.session import Session
+from ....words.timing import listener_name, ms_text, part_name
 from ...kit.button import Button
 from ...kit.label import Words
 from ...kit.row import row
@@ -17,13 +20,14 @@ MOST_LINES = 8
 
 @dataclass(frozen=True)
 class Asked:
-    """`command` of the command line, the title, what it is for, and what its files are called; a `lone` file holds both."""
+    """`command` of the command line, the title, what it is for, and what its files are called; a `lone` file holds both, and one that Brucke `writes` may be the first."""
 
     command: str
     title: str
     about: str
     files: tuple[str, str]
     lone: str = ""
+    writes: str = ""  # the text of the button that writes the first of them
 
 
 VOICE = Asked(
@@ -33,9 +37,9 @@ VOICE = Asked(
 )  # fmt: skip
 PATH = Asked(
     "clean", "Is the path clean?",
-    "What was sent through a path, and what came back. Only in a call made for testing, with nobody at the other side: brucke passage writes the sound to send, and Brucke never "
-    "sends it by itself.",
-    ("What was sent…", "What came back…"),
+    "What was sent through a path, and what came back. Only in a call made for testing, with nobody at the other side: write the sound to send, play it into the call, and record what comes "
+    "back. Brucke never sends it by itself.",
+    ("What was sent…", "What came back…"), writes="Write the sound to send…",
 )  # fmt: skip
 CLOCKS = Asked(
     "drift", "Two clocks against one another",
@@ -45,11 +49,13 @@ CLOCKS = Asked(
 
 
 class FilesDialog(QDialog):
-    def __init__(self, theme: Theme, asked: Asked, parent: QWidget | None):
+    """Of the `listener` that is looked at, what was found can be noted."""
+
+    def __init__(self, theme: Theme, asked: Asked, session: Session, listener: str, parent: QWidget | None):
         super().__init__(parent)
         self.setWindowTitle(asked.title)
-        self.resize(700, 420)
-        self.asked = asked
+        self.resize(700, 300)
+        self.asked, self.session, self.listener = asked, session, listener
         self.files: list[Path | None] = [None, None]
         self.run = CommandRun()
         self.headline = Words(theme, "strong")
@@ -59,7 +65,8 @@ class FilesDialog(QDialog):
         self.bar.setTextVisible(False)
         self.bar.setAccessibleName("Measuring")
         self.choose = [Button(theme, text, "outline") for text in asked.files]
-        self.lone = Button(theme, asked.lone, "plain")
+        self.lone = Button(theme, asked.lone or asked.writes, "plain")
+        self.note = Button(theme, "Note it", "primary")
         self.measure, self.stop = Button(theme, "Measure", "primary"), Button(theme, "Cancel", "outline")
         self.away = Button(theme, "Close", "plain", "Esc")
         column = QVBoxLayout(self)
@@ -68,14 +75,15 @@ class FilesDialog(QDialog):
             column.addWidget(w)
         column.addStretch(1)
         column.addLayout(row(*self.choose, self.lone))
-        ends = row(self.measure, self.stop)
+        ends = row(self.note, self.measure, self.stop)
         ends.addStretch(1)
         ends.addWidget(self.away)
         column.addLayout(ends)
         for i, button in enumerate(self.choose):
             button.clicked.connect(lambda _on=False, i=i: self._choose(i))
-        self.lone.clicked.connect(self._choose_lone)
-        self.lone.setVisible(bool(asked.lone))
+        self.lone.clicked.connect(self._choose_lone if asked.lone else self._write)
+        self.lone.setVisible(bool(asked.lone or asked.writes))
+        self.note.clicked.connect(self._note)
         self.measure.clicked.connect(self._measure)
         self.stop.clicked.connect(self.run.stop)
         self.away.clicked.connect(self.reject)
@@ -101,6 +109,48 @@ class FilesDialog(QDialog):
             self.files = [file, None]
             self._measure()
 
+    def _write(self) -> None:
+        """The sound to send, which is then what was sent."""
+        name, _kinds = QFileDialog.getSaveFileName(
+            self, self.asked.writes.rstrip("…"), str(Path.home() / "passage.wav"), "Sounds (*.wav)"
+        )
+        if name and not self.run.busy:
+            self.files[0] = Path(name)
+            self.run.start(["passage", name])
+            self.refresh()
+
+    @property
+    def pair(self) -> tuple[str, str] | None:
+        """(who plays along, whom they follow) at the listener; None where nobody does."""
+        setup = self.session.setup
+        for p in setup.parts:
+            if (
+                p.kind == "follower"
+                and p.follows
+                and all(setup.route(x, self.listener) is not None for x in (p.id, p.follows))
+            ):
+                return p.id, p.follows
+        return None
+
+    def _note(self) -> None:
+        """What is more, or less, than was thought of them until now is entered as a step."""
+        result, pair, setup = self.run.result, self.pair, self.session.setup
+        if pair is None or not result.get("match"):
+            return
+        timing = self.session.timing.of(self.listener)
+        one, other = (timing.route(p) for p in pair)
+        if one is None or other is None:
+            self.session.noticed.emit("Nobody knows when these two arrive there, so nothing can be noted.", "amber")
+            return
+        offset, thought = result["offset_ms"], (one.arrival.value - other.arrival.value) * 1e3
+        way = "late" if offset > 0 else "early"
+        label = (
+            f"{part_name(setup, pair[0])} {ms_text(abs(offset) / 1e3)} {way} at {listener_name(setup, self.listener)}"
+        )
+        after = note_late(setup, *pair, self.listener, offset - thought, result["plus_minus_ms"])
+        self.session.edit(label, after, "align", f"{self.listener}/{pair[0]}")
+        self.accept()
+
     def take(self, i: int, file: Path) -> None:
         """The file of one of the two buttons; both there, and it is measured."""
         self.files[i] = file
@@ -123,7 +173,14 @@ class FilesDialog(QDialog):
         self.bar.setVisible(busy)
         self.stop.setVisible(busy)
         self.measure.setVisible(not busy and all(self.files))
+        found = self.asked is VOICE and bool(result.get("match")) and not busy
+        self.note.setVisible(found and self.pair is not None)
+        if found and self.pair is not None:
+            setup = self.session.setup
+            self.note.setText(f"Note it for {part_name(setup, self.pair[0])} at {listener_name(setup, self.listener)}")
         said = [self.run.said] if self.run.said and not busy else [line.strip() for line in result.get("says", [])]
+        if "file" in result:  # the sound to send was written
+            said = [f"Written: {names[0]}. Play it into the test call, record what comes back, and choose that."]
         self.headline.say("Listening to both." if busy else said[0] if said else self.asked.about, self._tone())
         for words, text in zip(self.lines, [*said[1:], *[""] * MOST_LINES], strict=False):
             words.say("" if busy else text)

@@ -27,7 +27,7 @@ class HandOffDialog(QDialog):
     def __init__(self, theme: Theme, session: Session, listener: str, parent: QWidget | None):
         super().__init__(parent)
         self.setWindowTitle("To enter in the other program")
-        self.resize(760, 520)
+        self.resize(760, 420)
         self.session = session
         ends = [x.id for x in handed_to(session.setup)]
         self.listener = listener if listener in ends else ends[0]
@@ -58,7 +58,7 @@ class HandOffDialog(QDialog):
                 grid.addWidget(words, i, k)
         card.column.addWidget(self.title)
         card.column.addLayout(grid)
-        asked = Words(theme, "body")
+        asked = Words(theme, "body", wraps=False)
         asked.setText("Set there at this moment")
         for name, text in (("picture_there_ms", "picture delay "), ("sound_there_ms", "sound offset ")):
             box, limits = self.there[name], RANGES["Listener"][name]
