@@ -78,14 +78,14 @@ def clap_sound(claps: Sequence[float], seconds: float, rng: np.random.Generator)
 
 def write_film(
     path: Path, times: Sequence[float], draw: Callable[[float, float], np.ndarray], sound: np.ndarray | None, size: tuple[int, int],
-    codec: str = "libx264", audio: str = "pcm_s16le", rate: int = RATE, sound_at: float = 0.0,
+    codec: str = "libx264", audio: str = "pcm_s16le", rate: int = RATE, sound_at: float = 0.0, pixels: str | None = None,
 ) -> Path:  # fmt: skip
     """Pictures at `times` (seconds, rising), each drawn for its own time; `sound` [frames] begins at `sound_at`."""
-    base = Fraction(1, 90_000)
+    base = Fraction(1, 48_000)  # as fine as every coder takes it
     period = float(np.median(np.diff(times)))
     with av.open(str(path), "w") as out:
         video = out.add_stream(codec, rate=Fraction(round(1 / period * 1001), 1001) if period else 25)
-        video.width, video.height, video.pix_fmt = *size, "yuv420p"
+        video.width, video.height, video.pix_fmt = *size, pixels or "yuv420p"
         video.time_base = video.codec_context.time_base = base
         video.bit_rate = 4_000_000
         if codec == "libx264":
@@ -95,7 +95,7 @@ def write_film(
             stream.layout = "stereo"
         done = 0
         for t in times:
-            frame = av.VideoFrame.from_ndarray(draw(t, period), format="gray").reformat(format="yuv420p")
+            frame = av.VideoFrame.from_ndarray(draw(t, period), format="gray").reformat(format=pixels or "yuv420p")
             frame.pts, frame.time_base = round(t / base), base
             out.mux(video.encode(frame))
             while stream is not None and done < len(sound) and done / rate + sound_at <= t + 0.2:

@@ -206,3 +206,59 @@ def test_noise_is_learnt_kept_and_taken_out_in_step(capsys, tmp_path, rng, sourc
         assert why in err
         assert err.count("\n") == 1
         assert not (tmp_path / "no.wav").exists()
+
+
+def test_what_two_recordings_tell_of_one_another_as_json(capsys, tmp_path):
+    keys = {
+        "drift": {"match", "drift_ppm", "drift_ppm_error", "offset_ms_at_start", "steps", "says"},
+        "take-offset": {"match", "offset_ms", "plus_minus_ms", "scatter_ms", "trend_ms_per_min", "phrases", "says"},
+        "clean": {"verdict", "found", "not_judged", "says"},
+        "picture": {"match", "sound_early_ms", "spread_ms", "events", "frame_ms", "says"},
+    }
+    voice, harp = FOLDER / "voice.flac", FOLDER / "harp.flac"
+    sound, rate = sf.read(harp, dtype="float32")
+    sf.write(tmp_path / "later.wav", np.concatenate([np.zeros((480, *sound.shape[1:])), sound]), rate)
+    code, out, _ = run(capsys, "drift", harp, tmp_path / "later.wav", "--json")
+    found = json.loads(out)
+    assert code == 0
+    assert keys["drift"] <= found.keys()
+    assert found["offset_ms_at_start"] == pytest.approx(480 / rate * 1e3, abs=0.01)
+    code, out, _ = run(capsys, "take-offset", voice, harp, "--json")
+    assert code == 0
+    assert keys["take-offset"] <= json.loads(out).keys()
+    code, out, _ = run(capsys, "clean", harp, tmp_path / "later.wav", "--json")
+    assert code == 1, "a song cannot tell all of it"
+    assert keys["clean"] <= json.loads(out).keys()
+    assert json.loads(out)["verdict"] == "unsure"
+    code, out, _ = run(capsys, "slate", tmp_path / "slate.mkv", "--fps", "50", "--json")
+    assert code == 0
+    code, out, _ = run(capsys, "picture", tmp_path / "slate.mkv", "--json")
+    found = json.loads(out)
+    assert code == 0
+    assert keys["picture"] <= found.keys()
+    assert (found["match"], found["frame_ms"]) == (True, pytest.approx(20))
+    code, out, _ = run(capsys, "picture", tmp_path / "slate.mkv")
+    assert "sound and picture come together" in out.splitlines()[0]
+
+
+def test_recordings_that_tell_nothing_are_refused_in_one_sentence(capsys, tmp_path):
+    rng = np.random.default_rng(1)
+    sf.write(tmp_path / "silent.wav", np.zeros(20 * RATE), RATE)
+    sf.write(tmp_path / "one.wav", 0.1 * rng.standard_normal(20 * RATE), RATE)
+    sf.write(tmp_path / "other.wav", 0.1 * rng.standard_normal(20 * RATE), RATE)
+    sf.write(tmp_path / "short.wav", 0.1 * rng.standard_normal(RATE), RATE)
+    for argv, why in (
+        (("drift", "one.wav", "silent.wav"), "silent"), (("drift", "one.wav", "short.wav"), "too short"),
+        (("take-offset", "one.wav"), "has 1 channels"), (("picture", "one.wav"), "holds no picture"),
+        (("slate", "film.txt"), "ends in none of"), (("slate", "film.mkv", "--fps", "fast"), "is no number of pictures"),
+    ):  # fmt: skip
+        code, out, err = run(capsys, argv[0], *[tmp_path / a if "." in a else a for a in argv[1:]])
+        assert (code, out) == (2, "")
+        assert why in err
+        assert err.count("\n") == 1
+    for argv in (("drift", "one.wav", "other.wav"), ("clean", "one.wav", "other.wav")):
+        code, out, _ = run(capsys, argv[0], *[tmp_path / a for a in argv[1:]], "--json")
+        found = json.loads(out)
+        assert code == 1
+        assert found["reason"] == "no_match"
+        assert not found.get("match", False)

@@ -2,12 +2,15 @@
 
 from dataclasses import dataclass
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import numpy as np
 import numpy.typing as npt
 
-from .film import Judged
 from .take import TakeError
+
+if TYPE_CHECKING:  # whoever only shows them needs no coders
+    from .film import Judged
 
 F32 = npt.NDArray[np.float32]
 F64 = npt.NDArray[np.float64]
@@ -36,7 +39,7 @@ class Shots:
         ]
 
 
-def shots_of(judged: Judged) -> Shots:
+def shots_of(judged: "Judged") -> Shots:
     """Around the events that were found, else around what sounds sharply."""
     found = judged.found.offset
     events = (found.sounds_s if found is not None else judged.sharp_s)[:MOST]
@@ -50,7 +53,7 @@ def shots_of(judged: Judged) -> Shots:
     return Shots(np.asarray(events, np.float64), whole.astype(np.float32), rate, seen.times_s[seen.which], seen.near)
 
 
-def keep_shots(judged: Judged, file: Path) -> None:
+def keep_shots(judged: "Judged", file: Path) -> None:
     """Errors: TakeError."""
     s = shots_of(judged)
     try:

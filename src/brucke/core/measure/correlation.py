@@ -121,7 +121,7 @@ def refine(values: F64, index: int) -> float:
         best = int(np.clip(np.argmax(heights), 1, len(grid) - 2))
         a, b, c = heights[best - 1 : best + 2]
         bend = a - 2 * b + c
-        position = float(grid[best] + step * (0.5 * (a - c) / bend if bend < 0 else 0.0))
+        position = float(grid[best] + step * np.clip(0.5 * (a - c) / bend if bend < 0 else 0.0, -1, 1))
         step /= 6
     return position
 

@@ -231,8 +231,10 @@ def _solve(times: F64, lags: F64, steps: list[int], weight: F64) -> _Line:
 
 def _spread(left: F64, steps: list[int]) -> float:
     """How windows scatter from one to the next, whatever slow swings there are."""
-    between = np.delete(np.diff(left), [i - 1 for i in steps]) if steps else np.diff(left)
-    return max(1.4826 * float(np.median(np.abs(between))) / 2**0.5, 1e-7)
+    bends = np.diff(left, 2)
+    touched = [k for i in steps for k in (i - 2, i - 1) if 0 <= k < len(bends)]
+    bends = np.delete(bends, touched)
+    return max(1.4826 * float(np.median(np.abs(bends))) / 6**0.5, 1e-7) if len(bends) else 1e-7
 
 
 def _next_step(left: F64, steps: list[int], spread: float) -> int | None:

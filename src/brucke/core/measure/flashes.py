@@ -140,7 +140,7 @@ def _offset(period: float, low: F64, high: F64, sounds_s: F64) -> EventOffset:
     if first > last:  # they hold it only with some tolerance
         first, last = last, first
     half = max((last - first) / 2, 2 * HEARD_S)
+    if n == 1:
+        half = period / 2 if abs(half - period / 2) < 0.1 * period else MIDDLE * (last - first)
     middles = low + MIDDLE * (high - low)
-    return EventOffset(
-        first + MIDDLE * (last - first), min(half, period / 2) if n == 1 else half, sounds_s, sounds_s + middles
-    )
+    return EventOffset(first + MIDDLE * (last - first), half, sounds_s, sounds_s + middles)

@@ -57,10 +57,8 @@ def _notes(n: int, rate: int, rng: np.random.Generator) -> F64:
         length = min(round(rng.uniform(0.12, 0.3) * rate), n - at)
         t = np.arange(length) / rate
         pitch = rng.uniform(95, 260) * 2 ** (rng.uniform(-0.2, 0.2) * t / 0.2)
-        phase = 2 * np.pi * np.cumsum(pitch) / rate
-        note = np.zeros(length)
-        for k in range(1, int(min(8000, 0.45 * rate) / pitch.max())):
-            note += np.cos(k * phase + rng.uniform(0, 2 * np.pi)) / k**0.8
+        phase = np.cumsum(pitch) / rate + rng.uniform()
+        note = 2 * (phase % 1.0) - 1.0  # every harmonic there is
         breath = rng.standard_normal(length)
         shape = np.sin(np.pi * np.minimum(1.0, np.arange(length) / max(1, length - 1))) ** 0.5
         out[at : at + length] = (note + 0.25 * breath) * shape * rng.uniform(0.7, 1.0)

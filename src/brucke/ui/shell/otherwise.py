@@ -1,8 +1,9 @@
 """Every other way of knowing: what is found in recordings, what holds, and what to enter elsewhere. Each is a dialog behind one key."""
 
 from collections.abc import Callable
+from typing import Protocol
 
-from PyQt6.QtWidgets import QDialog, QWidget
+from PyQt6.QtWidgets import QDialog
 
 from ...desk.buffer_finder import BufferFinder
 from ...desk.film_check import FilmCheck
@@ -15,16 +16,28 @@ from ..places.align.buffer_dialog import BufferDialog
 from ..places.align.files_dialog import CLOCKS, PATH, VOICE, Asked, FilesDialog
 from ..places.align.film_dialog import FilmDialog
 from ..places.align.hand_off_dialog import HandOffDialog
+from ..places.align.view import AlignView
 from ..theme.theme import Theme
 
 
-class Otherwise:
-    """`listener()` is the one that is looked at."""
+class Around(Protocol):
+    """What they need of the window they stand beside."""
 
-    def __init__(
-        self, theme: Theme, session: Session, running: LiveEngine, measuring: Measurer, taking: TakeRecorder, parent: QWidget, listener: Callable[[], str]
-    ):  # fmt: skip
-        self.theme, self.session, self.parent, self.listener = theme, session, parent, listener
+    theme: Theme
+    session: Session
+    running: LiveEngine
+    measuring: Measurer
+    taking: TakeRecorder
+    align: AlignView
+
+
+class Otherwise:
+    """One dialog at a time; of a listener they show the one that Align shows."""
+
+    def __init__(self, window: Around):
+        self._window, self.theme, self.session = window, window.theme, window.session
+        running, measuring, taking = window.running, window.measuring, window.taking
+        session = self.session
         self.film = FilmCheck(session, running)
         self.buffers = BufferFinder(session, running, measuring, taking)
         self.shown: QDialog | None = None
@@ -54,7 +67,7 @@ class Otherwise:
         dialog.deleteLater()
 
     def _film(self) -> None:
-        dialog = FilmDialog(self.theme, self.film, self.listener(), self.parent)
+        dialog = FilmDialog(self.theme, self.film, self._window.align.listener, self._window.align.window())
         self._show(dialog)
         if not self.film.state:
             dialog.choose_file()
@@ -66,10 +79,12 @@ class Otherwise:
                 "amber",
             )
             return
-        self._show(HandOffDialog(self.theme, self.session, self.listener(), self.parent))
+        self._show(HandOffDialog(self.theme, self.session, self._window.align.listener, self._window.align.window()))
 
     def _buffer(self) -> None:
-        self._show(BufferDialog(self.theme, self.buffers, self.parent))
+        self._show(BufferDialog(self.theme, self.buffers, self._window.align.window()))
 
     def _files(self, asked: Asked) -> None:
-        self._show(FilesDialog(self.theme, asked, self.session, self.listener(), self.parent))
+        self._show(
+            FilesDialog(self.theme, asked, self.session, self._window.align.listener, self._window.align.window())
+        )

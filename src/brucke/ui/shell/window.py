@@ -93,9 +93,7 @@ class Window(QMainWindow):
         for place in self.places.values():
             self.stack.addWidget(place)
         self.strip = Strip(theme, session, self.running, self.taking, self.desktop)
-        self.otherwise = Otherwise(
-            theme, session, self.running, self.measuring, self.taking, self, lambda: self.align.listener
-        )
+        self.otherwise = Otherwise(self)
         self._assemble()
         self._connect()
         self.setAcceptDrops(True)

@@ -1,0 +1,228 @@
+"""The other ways of knowing, in the window: a film, two recordings, a smaller buffer, what to enter elsewhere. Each one press away, none in the way."""
+
+import numpy as np
+import pytest
+import soundfile as sf
+from msgspec.structs import replace
+from PyQt6.QtGui import QGuiApplication
+from PyQt6.QtWidgets import QFileDialog
+
+from brucke.core.document.setup_file import load
+from brucke.core.edits.block_edits import set_block, smaller
+from brucke.core.edits.found_edits import NAME, note_late
+from brucke.core.edits.listener_edits import set_there
+from brucke.core.knowledge.quantities import PICTURE
+from brucke.core.timing.hand_off import hand_off
+from brucke.demo import FOLDER, SETUP
+from brucke.desk.buffer_finder import Tried, smallest
+from brucke.words.hand_off import page_text
+from brucke.words.ways import OTHER_WAYS
+
+from ..films import Hands, clap_sound, hands_at, write_film
+from .conftest import press, wait
+
+LATER_S = 0.12
+
+
+@pytest.fixture(scope="module")
+def film(tmp_path_factory):
+    """Four claps, the picture later by LATER_S."""
+    rng = np.random.default_rng(5)
+    claps = 1.6 + np.cumsum(rng.uniform(0.7, 1.1, 4))
+    size, seconds = (320, 180), float(claps[-1]) + 1.6
+    draw = hands_at(Hands(leaving=1.0), claps + LATER_S, size, rng)
+    file = tmp_path_factory.mktemp("film") / "claps.mkv"
+    return write_film(file, np.arange(0.01, seconds, 1 / 30), draw, clap_sound(claps, seconds, rng), size)
+
+
+def test_a_film_is_looked_at_moved_by_hand_and_carried_into_the_setup(window, film, monkeypatch):
+    w = window
+    w.go_to("align")
+    w.align.choose_listener("shore_stream")
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_a, **_k: (str(film), ""))
+    w.do("film")
+    dialog, check = w.otherwise.shown, w.otherwise.film
+    wait(lambda: check.state != "looking", 30)
+    assert check.state == "found"
+    assert check.later_s == pytest.approx(LATER_S, abs=0.03)
+    assert "the sound comes" in dialog.headline.text()
+    frames = dialog.frames.frames()
+    assert len(frames) == 7
+    assert sum(f.now for f in frames) == 1
+    dialog.grab()
+    found = check.later_s
+    for button in dialog.moves[2:]:
+        press(button)
+    assert check.later_s == pytest.approx(found + 1e-3 + 1 / 30, abs=1e-3)
+    assert "by eye" in dialog.headline.text()
+    press(dialog.back)
+    assert check.later_s == found
+    press(dialog.after)
+    assert check.event == 1
+    setup = w.session.setup
+    picture = next(p.id for p in setup.parts if p.kind == "picture")
+    assert w.session.knowledge.counting(PICTURE, setup, picture, "shore_stream") is None
+    press(dialog.carry)
+    kept = w.session.knowledge.counting(PICTURE, setup, picture, "shore_stream")
+    assert (kept.method, kept.repeats) == ("claps", 4)
+    t = w.session.timing.of("shore_stream")
+    late = t.route(picture).arrival.value - t.route(setup.part(picture).shows).arrival.value
+    assert late == pytest.approx(found, abs=1e-6), "what was seen is what is now counted"
+    assert not w.session.undo_stack.canUndo(), "knowledge is no edit"
+
+
+def test_a_bad_film_is_one_sentence_and_the_next_one_works(window, film, tmp_path):
+    bad = tmp_path / "holiday.mp4"
+    bad.write_bytes(b"not a film")
+    w = window
+    w.otherwise.film.look(bad)
+    w.do("film")
+    dialog = w.otherwise.shown
+    wait(lambda: w.otherwise.film.state != "looking", 30)
+    assert dialog.headline.text().startswith("holiday.mp4: the file: ")
+    assert not dialog.carry.isVisibleTo(dialog)
+    w.otherwise.film.look(film)
+    wait(lambda: w.otherwise.film.state == "found", 30)
+    assert dialog.carry.isVisibleTo(dialog)
+    dialog.reject()
+    w.otherwise.film.look(film)
+    w.otherwise.film.stop()
+    wait(lambda: w.otherwise.film.state == "failed", 30)
+
+
+def test_what_to_enter_elsewhere_is_copied_kept_and_noted(window, tmp_path, monkeypatch):
+    w = window
+    w.session.edit("late", note_late(w.session.setup, "voice", "harp", "shore_stream", 60, 1), "align")
+    w.align.choose_listener("shore_stream")
+    w.do("hand_off")
+    dialog = w.otherwise.shown
+    wait_ms = w.session.timing.of("shore_stream").hand_off_s * 1e3
+    assert wait_ms > 20
+    assert f"Picture delay: +{round(wait_ms)} ms" in dialog.text
+    press(dialog.copy)
+    assert QGuiApplication.clipboard().text() == dialog.text
+    for name, begin in (("p.pdf", b"%PDF"), ("p.png", b"\x89PNG")):
+        monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_a, name=name, **_k: (str(tmp_path / name), ""))
+        press(dialog.save)
+        assert (tmp_path / name).read_bytes().startswith(begin)
+    press(dialog.entered)
+    there = w.session.setup.listener("shore_stream")
+    assert there.picture_there_ms == pytest.approx(wait_ms)
+    assert "Measure the picture there again" in dialog.said.text()
+    w.session.undo()
+    assert w.session.setup.listener("shore_stream").picture_there_ms == 0
+    assert "Echo removal: off" in page_text(w.session.setup, w.session.setup.listener("lounge_call"), dialog.hand_off)
+
+
+def test_one_delay_set_in_two_places_is_said_and_sound_is_given_back_first():
+    setup = load(SETUP)[0]
+    from brucke.core.knowledge.evidence import Facts, Knowledge
+    from brucke.core.timing.align import align, timing
+    from brucke.core.timing.paths import Situation
+
+    late = note_late(setup, "voice", "harp", "shore_stream", 60, 1)
+    late = align(Situation(set_there(late, "shore_stream", 0, 25), Knowledge(), Facts()))
+    t = timing(Situation(late, Knowledge(), Facts())).of("shore_stream")
+    h = hand_off(late, t)
+    assert h.twice
+    assert h.sound_ms == 0
+    assert h.picture_ms == pytest.approx(t.hand_off_s * 1e3 - 25)
+
+
+def test_what_is_noted_of_two_parts_stays_on_the_later_one():
+    setup = load(SETUP)[0]
+    for ms, expected in ((40, (40, 0)), (-70, (0, 30)), (30, (0, 0))):
+        setup = note_late(setup, "voice", "harp", "recorder", ms, 2)
+        noted = [
+            sum(s.latency_ms for s in setup.route(p, "recorder").stages if s.name == NAME) for p in ("voice", "harp")
+        ]
+        assert noted == pytest.approx(expected)
+
+
+def test_voice_against_music_is_noted_as_what_was_found(window, tmp_path):
+    w = window
+    voice, rate = sf.read(FOLDER / "voice.flac")
+    harp, _ = sf.read(FOLDER / "harp.flac")
+    voice, harp = (x if x.ndim == 1 else x.mean(axis=1) for x in (voice, harp))
+    late = np.concatenate([np.zeros(round(0.08 * rate)), voice])[: len(harp)]
+    sf.write(tmp_path / "both.wav", np.stack([late, harp[: len(late)]], axis=1), rate)
+    w.align.choose_listener("shore_stream")
+    w.do("voice_music")
+    dialog = w.otherwise.shown
+    dialog.files = [tmp_path / "both.wav", None]
+    dialog._measure()
+    wait(lambda: not dialog.run.busy, 30)
+    result = dialog.run.result
+    assert result["offset_ms"] == pytest.approx(80, abs=result["plus_minus_ms"] + 3)
+    press(dialog.note)
+    t = w.session.timing.of("shore_stream")
+    apart = (t.route("voice").arrival.value - t.route("harp").arrival.value) * 1e3
+    assert apart == pytest.approx(result["offset_ms"], abs=0.1)
+
+
+def test_the_sound_for_a_path_is_written_and_a_path_judged(window, tmp_path, monkeypatch):
+    w = window
+    w.do("path")
+    dialog = w.otherwise.shown
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_a, **_k: (str(tmp_path / "passage.wav"), ""))
+    press(dialog.lone)
+    wait(lambda: not dialog.run.busy, 40)
+    sound, rate = sf.read(tmp_path / "passage.wav")
+    sf.write(tmp_path / "back.wav", np.concatenate([np.zeros((9000, 2)), sound]), rate)
+    dialog.take(1, tmp_path / "back.wav")
+    wait(lambda: not dialog.run.busy, 40)
+    assert dialog.run.result["verdict"] == "clean"
+    assert "the path is clean" in dialog.headline.text()
+    assert not dialog.note.isVisibleTo(dialog)
+
+
+def test_the_smallest_that_held_is_the_last_before_one_did_not():
+    tried = [Tried(256, 10, 0, 0.1), Tried(128, 10, 0, 0.2), Tried(64, 10, 0, 0.6), Tried(32, 4, 9, 0.9)]
+    assert smallest(tried).frames == 128
+    assert smallest([Tried(256, 10, 1, 0.1), *tried[1:]]) is None
+    setup = load(SETUP)[0]
+    assert smaller(setup) == (128, 64, 32)
+    half = set_block(setup, 64)
+    assert half.block_frames == 64
+    interface = next(d for d in half.devices if d.kind == "interface")
+    assert interface.buffer_frames * interface.buffers >= 64
+
+
+@pytest.mark.live
+def test_smaller_buffers_are_tried_and_what_was_there_comes_back(live):
+    w = live
+    finder = w.otherwise.buffers
+    finder.settle_s, finder.try_s = 0.5, 1.0
+    before = w.session.setup
+    w.running.set_on_air(True)
+    finder.begin()
+    assert not finder.busy, "never while somebody listens"
+    assert "close first" in finder.message
+    w.running.set_on_air(False)
+    w.do("buffer")
+    press(w.otherwise.shown.try_)
+    wait(lambda: len(finder.tried) >= 1 or not finder.busy, 30)
+    assert finder.tried[0].frames == before.block_frames
+    wait(lambda: not finder.busy or w.session.setup.block_frames == 64, 30)
+    finder.cancel()
+    assert w.session.setup == before
+    assert not w.session.unsaved
+    finder.begin()
+    wait(lambda: w.running.state == "running", 30)
+    w.session.edit("other", replace(w.session.setup, name="Other"), "gather")
+    assert not finder.busy
+    assert w.session.setup == replace(before, name="Other"), "an edit stops it, and stays"
+    wait(lambda: w.running.state == "running", 30)
+
+
+def test_all_of_them_are_behind_one_press(window):
+    w = window
+    w.go_to("align")
+    evidence = w.align.side.evidence
+    assert not evidence.others.isVisibleTo(w.align), "at rest Align shows none of it"
+    press(evidence.how)
+    assert evidence.others.isVisibleTo(w.align)
+    assert set(w.otherwise.ways) == set(OTHER_WAYS)
+    keys = [w.actions_table.by_id[id].shortcut().toString() for id in OTHER_WAYS]
+    every = [a.shortcut().toString() for a in w.actions_table.by_id.values() if a.shortcut().toString()]
+    assert all(every.count(k) == 1 for k in keys)
