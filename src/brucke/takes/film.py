@@ -13,7 +13,7 @@ from .recording import FilmSound, read_film_sound, read_pictures
 from .take import TakeError
 
 LONGEST_S = 3 * 3600.0
-JUDGED_S = 1200.0  # of a longer film its first twenty minutes are looked at
+JUDGED_S = 600.0  # of a longer film its first ten minutes are looked at
 RISE, SHARE, LEAST = 8.0, 0.02, 1e-9  # what counts as a sharp sound in a film that holds more than claps
 
 

@@ -31,12 +31,12 @@ class SharpSounds:
 
 def sharp_sounds(sound: F32, rate_hz: int, rise: float = 30.0, share: float = 0.1, least: float = 1e-6) -> SharpSounds:
     """Every one that rises `rise` times in power and is at least that `share` of the strongest rise; `least` is the mean square of what counts at all."""
-    high = np.abs(np.diff(sound.astype(np.float64), prepend=0.0))
+    high = np.abs(np.diff(sound, prepend=np.float32(0.0)))
     step = max(1, rate_hz // 1000)
     if len(high) < 30 * step:
         return SharpSounds(np.zeros(0), np.zeros(0))
-    energy = np.add.reduceat(high**2, np.arange(0, len(high) - step, step))
-    totals = np.concatenate([[0.0], np.cumsum(energy)])
+    energy = np.add.reduceat(high * high, np.arange(0, len(high) - step, step))
+    totals = np.concatenate([[0.0], np.cumsum(energy, dtype=np.float64)])
     at = np.arange(22, len(energy) - 3)
     now = (totals[at + 3] - totals[at]) / 3
     before = (totals[at - 2] - totals[at - 22]) / 20

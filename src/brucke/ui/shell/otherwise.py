@@ -50,6 +50,8 @@ class Otherwise:
         self.buffers.tick()
 
     def close(self) -> None:
+        if self.shown is not None:
+            self.shown.reject()
         self.buffers.cancel()
         self.film.close()
 
