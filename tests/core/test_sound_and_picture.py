@@ -76,6 +76,17 @@ def test_hands_are_found_however_they_move(rng):
     assert np.median(off) < 0.015
 
 
+def test_claps_are_found_among_much_that_sounds_as_sharply(rng):
+    claps, later = uneven(rng, 8, 0.7, 1.1), 0.09
+    times = np.arange(0.01, claps[-1] + 1.6, 1 / 30)
+    others = np.arange(0.5, claps[-1] + 1, 0.31)
+    heard = np.sort(np.concatenate([claps, others[np.min(np.abs(others[:, None] - claps), axis=1) > 0.05]]))
+    found = sound_and_picture(seen(times, hands_at(Hands(leaving=1.0), claps + later, SMALL, rng), heard), heard)
+    assert found.seen == "claps"
+    assert found.offset.seconds == pytest.approx(later, abs=0.02)
+    assert sum(np.min(np.abs(claps - s)) < 1e-6 for s in found.offset.sounds_s) >= 5
+
+
 def test_what_goes_with_nothing_is_not_found(rng):
     sounds = uneven(rng, 8)
     still = seen(np.arange(0, 9, 1 / 30), flashing(np.array([-9.0]), rng), sounds)

@@ -22,6 +22,8 @@ WIDTH_S = 0.15  # so long hands are on their way to meet
 STEP_S = 0.01
 REACH_S = 0.24  # around a clap, whose pictures are compared
 SURE = 4.0  # standard deviations by which the blocks of hands move more at claps than elsewhere
+SURE_OF_SOME = 7.0  # the same of the best of many sounds, which are better than usual by being chosen
+WITH_HANDS = 0.4  # of what moves at claps, that moves at a sound that is one
 HANDS = 0.12  # of the surest block, that another of theirs may be
 BLOCKS, PIXELS, CLAPS = 48, 700, 24
 AGREE_S = 0.03
@@ -57,7 +59,7 @@ def clap_offset(seen: Seen, sounds_s: F64, search_s: float = 0.6) -> EventOffset
     coarse = _coarse(seen, sounds_s, search_s)
     if coarse is None:
         return None
-    about, blocks = coarse
+    about, blocks, sounds_s = coarse
     moments = np.arange(-0.21, 0.2101, 0.015)
     around = [_unlike(seen, blocks, s + about) for s in sounds_s[:CLAPS]]
     there = [(s, a) for s, a in zip(sounds_s[:CLAPS], around, strict=True) if a is not None]
@@ -70,8 +72,8 @@ def clap_offset(seen: Seen, sounds_s: F64, search_s: float = 0.6) -> EventOffset
     return _together(seen.period_s, about, fine, curves, np.array([s for s, _ in there]))
 
 
-def _coarse(seen: Seen, sounds_s: F64, search_s: float) -> tuple[float, I64] | None:
-    """(about how much later the movement is, the blocks that move), or None."""
+def _coarse(seen: Seen, sounds_s: F64, search_s: float) -> tuple[float, I64, F64] | None:
+    """(about how much later the movement is, the blocks that move, the sounds with which they do), or None. Other things may sound sharply between claps."""
     times = seen.times_s
     moved = np.vstack([np.zeros((1, seen.moved.shape[1])), np.cumsum(seen.moved[1:], axis=0, dtype=np.float64)])
 
@@ -90,16 +92,21 @@ def _coarse(seen: Seen, sounds_s: F64, search_s: float) -> tuple[float, I64] | N
     if not len(inside):
         return None
     at = (inside[:, None] + offsets[None, :]).ravel()
-    sure = more(at).reshape(len(inside), len(offsets), -1).mean(axis=0) / (spread / len(inside) ** 0.5)
+    each = more(at).reshape(len(inside), len(offsets), -1) / spread
     # Even claps fit one beat later as well: the nearest counts.
     nearer = 1 - 0.3 * np.abs(offsets) / search_s
-    top = np.sort(sure, axis=1)[:, -3:].mean(axis=1) * nearer
-    best = int(np.argmax(top))
-    most = float(sure[best].max())
-    if most < (SURE if len(inside) > 2 else 2.0):
-        return None
-    blocks = np.argsort(-sure[best], kind="stable")[:BLOCKS]
-    return float(offsets[best]), np.sort(blocks[sure[best][blocks] >= max(HANDS * most, 1.5)])
+    for count, least in ((len(inside), SURE if len(inside) > 2 else 2.0), (max(4, len(inside) // 5), SURE_OF_SOME)):
+        if count > len(inside):
+            break
+        sure = np.sort(each, axis=0)[-count:].mean(axis=0) * count**0.5
+        best = int(np.argmax(np.sort(sure, axis=1)[:, -3:].mean(axis=1) * nearer))
+        most = float(sure[best].max())
+        if most >= least:
+            blocks = np.argsort(-sure[best], kind="stable")[:BLOCKS]
+            blocks = np.sort(blocks[sure[best][blocks] >= max(HANDS * most, 1.5)])
+            hands = each[:, best, np.argsort(-sure[best], kind="stable")[:3]].mean(axis=1)
+            return float(offsets[best]), blocks, inside[hands >= WITH_HANDS * float(np.sort(hands)[-count:].mean())]
+    return None
 
 
 def _at(times: F64, totals: F64, at: F64) -> F64:

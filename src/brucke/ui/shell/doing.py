@@ -183,7 +183,9 @@ class Doing:
     def _on_air(self) -> None:
         on = not self.w.session.live.on_air
         if on and self.w.otherwise.buffers.cancel():
-            self.w.notice.say("Buffers were being tried; that of before comes back. Open once it sounds again.", "amber")
+            self.w.notice.say(
+                "Buffers were being tried; that of before comes back. Open once it sounds again.", "amber"
+            )
             return
         if on and self.w.running.state != "running":
             self.w.notice.say("Start first: nothing is running yet.", "amber")
