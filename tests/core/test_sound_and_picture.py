@@ -76,7 +76,8 @@ def test_hands_are_found_however_they_move(rng):
     assert np.median(off) < 0.015
 
 
-def test_claps_are_found_among_much_that_sounds_as_sharply(rng):
+def test_claps_are_found_among_much_that_sounds_as_sharply():
+    rng = np.random.default_rng(3)
     claps, later = uneven(rng, 8, 0.7, 1.1), 0.09
     times = np.arange(0.01, claps[-1] + 1.6, 1 / 30)
     others = np.arange(0.5, claps[-1] + 1, 0.31)

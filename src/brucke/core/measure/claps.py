@@ -26,7 +26,7 @@ SURE_OF_SOME = 7.0  # the same of the best of many sounds, which are better than
 WITH_HANDS = 0.4  # of what moves at claps, that moves at a sound that is one
 HANDS = 0.12  # of the surest block, that another of theirs may be
 BLOCKS, PIXELS, CLAPS = 48, 700, 24
-AGREE_S = 0.03
+AGREE_S, MOST_AGREE = 0.03, 0.4
 LEAST_ALIKE = 0.5  # share of the unlikeness that has to be explained
 FLOOR_S, SOFTLY_S = 0.015, 0.026  # how exposure and the way hands move may mislead, and hands that stop softly
 HARD, BETWEEN, SOFT = range(3)
@@ -161,9 +161,11 @@ def _together(period: float, about: float, moments: F64, curves: list[F64], soun
     good = sure >= LEAST_ALIKE
     if not good.any():
         return None
-    middle = float(np.median(each[good]))
-    near = good & (np.abs(each - middle) <= max(AGREE_S, period))
-    if near.sum() * 2 < len(each):
+    # Where most of them agree: what sounds between claps has its moment anywhere.
+    agree = good[None, :] & (np.abs(each[:, None] - each[None, :]) <= max(AGREE_S, period))
+    near = agree[int(np.argmax(agree.sum(axis=1) * good))]
+    near = good & (np.abs(each - float(np.median(each[near]))) <= max(AGREE_S, period))
+    if near.sum() < MOST_AGREE * len(each):
         return None
     total = sum(c for c, n in zip(curves, near, strict=True) if n)
     assert isinstance(total, np.ndarray)
