@@ -29,9 +29,12 @@ def page_lines(setup: Setup, listener: Listener, h: HandOff) -> Sequence[tuple[s
     """(what, value, what it means) of everything to enter."""
     lines = []
     if h.pictured:
-        lines.append(
-            (_("Picture delay"), signed_text(h.picture_ms), _("the picture waits so long; sound cannot be hurried"))
+        waits = (
+            _("the picture waits so long; sound cannot be hurried")
+            if round(h.picture_ms)
+            else _("the picture has nothing to wait for")
         )
+        lines.append((_("Picture delay"), signed_text(h.picture_ms), waits))
     lines.append(
         (
             _("Sound offset"),

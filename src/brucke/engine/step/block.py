@@ -113,6 +113,8 @@ class BlockEngine:
         )  # fmt: skip
         self._chained = _taken(b.codes[:, 0])
         self._finished = _taken(b.listener_codes[:, 0])
+        sources = np.union1d(a.part_source, b.part_source)
+        self._inputs = sources[sources >= 0].astype(np.int32)
         self._passed = 2 if a.past.any() or b.past.any() else 1
 
     def _begin_change(self) -> None:
@@ -237,7 +239,7 @@ class BlockEngine:
     def levels(self) -> None:
         """Peak, since whoever shows it last cleared it, and mean square of the newest block."""
         measure_levels(
-            self._ins, self.input_peaks, self.clips, self.raw, self.rows, self.part_meters, self.outs, self.heard, self.out_meters,
+            self._ins, self._inputs, self.input_peaks, self.clips, self.raw, self.rows, self.part_meters, self.outs, self.heard, self.out_meters,
             self._chains.state, self._chained, self._finishing.state, self._finished, LEVEL, self.readings,
         )  # fmt: skip
         for p, db in self._noise.mismatch_db.items():
