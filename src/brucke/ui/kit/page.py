@@ -2,12 +2,13 @@
 
 from pathlib import Path
 
-from PyQt6.QtCore import QMarginsF, Qt
+from PyQt6.QtCore import QMarginsF
 from PyQt6.QtGui import QFont, QImage, QPageLayout, QPageSize, QPainter, QPdfWriter, QTextDocument
 
 MARGIN_MM = 20.0
 PICTURE_PX = (1240, 1754)  # A4 at 150 dots an inch
 PICTURE_MARGIN_PX = 120
+WHITE = 0xFFFFFFFF  # of paper, whatever the window looks like
 KINDS = "Pages (*.pdf);;Pictures (*.png)"
 
 
@@ -36,7 +37,7 @@ def save_page(page: QTextDocument, file: Path) -> str:
 
 def _picture(page: QTextDocument) -> QImage:
     image = QImage(*PICTURE_PX, QImage.Format.Format_RGB32)
-    image.fill(Qt.GlobalColor.white)
+    image.fill(WHITE)
     scale = 2.0
     laid = page.clone()
     assert laid is not None

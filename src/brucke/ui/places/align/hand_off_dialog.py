@@ -97,10 +97,11 @@ class HandOffDialog(QDialog):
         return page_text(setup, setup.listener(self.listener), self.hand_off)
 
     def refresh(self) -> None:
-        setup, h = self.session.setup, self.hand_off
-        if all(x.id != self.listener for x in setup.listeners):
+        setup = self.session.setup
+        if all(x.id != self.listener for x in setup.listeners):  # it has left, or another setup was opened
             self.reject()
             return
+        h = self.hand_off
         listener = setup.listener(self.listener)
         self.which.show_on(self.listener)
         self.title.say(page_title(setup, listener))
