@@ -40,7 +40,9 @@ def where(stream="sink-inputs", pid=None):
     sinks = {row[0]: row[1] for row in listed("sinks")}
     said = subprocess.run(["pactl", "-f", "json", "list", stream], capture_output=True, text=True, check=True).stdout
     return [
-        sinks[str(x["sink"])] for x in json.loads(said) if x["properties"].get("application.process.id") == str(pid)
+        sinks.get(str(x["sink"]), "one that came between two looks")
+        for x in json.loads(said)
+        if x["properties"].get("application.process.id") == str(pid)
     ]
 
 
