@@ -42,7 +42,7 @@ def test_drift_of_what_soxr_stretched(music, ppm):
     found = find_drift(music, recording, RATE)
     assert found.match
     assert found.ppm == pytest.approx(ppm, abs=0.5)
-    assert abs(found.ppm - ppm) <= found.ppm_error + 0.05
+    assert abs(found.ppm - ppm) <= found.ppm_error
     assert found.start_s == pytest.approx(0.05, abs=1e-4)
     assert not found.steps
 
@@ -168,6 +168,6 @@ def test_a_path_of_which_nothing_can_be_said_says_so(sent):
     song = sent[:, RATE : 20 * RATE]
     report = look_at_path(song, later(song), RATE)
     assert report.verdict == "unsure"
-    assert report.not_judged
+    assert report.not_judged == ("noise_or_gate",)
     folded = np.repeat(sent.mean(axis=0, keepdims=True), 2, axis=0)
     assert look_at_path(sent, folded, RATE, two_sides=True).found[0].certain

@@ -59,6 +59,8 @@ def test_a_film_is_looked_at_moved_by_hand_and_carried_into_the_setup(window, fi
     assert check.later_s == found
     press(dialog.after)
     assert check.event == 1
+    press(dialog.hear)
+    assert w.notice.words.text() == "Start first (F5): the headphones are off."
     setup = w.session.setup
     picture = next(p.id for p in setup.parts if p.kind == "picture")
     assert w.session.knowledge.counting(PICTURE, setup, picture, "shore_stream") is None
@@ -191,6 +193,11 @@ def test_the_smallest_that_held_is_the_last_before_one_did_not():
 @pytest.mark.live
 def test_smaller_buffers_are_tried_and_what_was_there_comes_back(live):
     w = live
+    w.playback.hear(np.full((2, 48000), 0.01, np.float32))
+    assert w.playback.heard == "other"
+    wait(lambda: w.running.back_frame > 0, 5)
+    w.do("cancel")
+    assert not w.playback.heard
     finder = w.otherwise.buffers
     finder.settle_s, finder.try_s = 0.5, 1.0
     before = w.session.setup

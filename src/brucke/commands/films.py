@@ -17,7 +17,7 @@ def picture(args: argparse.Namespace) -> int:
         keep_shots(judged, args.keep)
     found, seen = judged.found, judged.seen
     offset = found.offset
-    code = picture_standing(found.sound_early_s) if offset is not None else None
+    code = picture_standing(offset.seconds) if offset is not None else None
     result: dict[str, Any] = {
         "match": offset is not None, "sound_early_ms": None if offset is None else offset.seconds * 1e3,
         "spread_ms": None if offset is None else offset.plus_minus_s * 1e3, "events": 0 if offset is None else offset.events,

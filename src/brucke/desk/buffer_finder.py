@@ -9,6 +9,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from ..core.document.setup import Setup
 from ..core.edits.block_edits import set_block, smaller
 from ..core.timing.align import timing
+from ..core.timing.arrivals import ListenerTiming
 from ..core.timing.paths import Situation
 from .round_trip import Measurer
 from .running import LiveEngine
@@ -17,7 +18,6 @@ from .take import TakeRecorder
 
 SETTLE_S, TRY_S, GIVE_UP_S = 2.0, 10.0, 20.0
 MARGIN = 0.5  # of a block that may be spent in one that holds
-MOST_LATE = 0
 
 
 @dataclass(frozen=True)
@@ -31,7 +31,7 @@ class Tried:
 
     @property
     def held(self) -> bool:
-        return self.dropouts <= MOST_LATE
+        return not self.dropouts
 
     @property
     def margin(self) -> bool:
@@ -54,7 +54,7 @@ def gains_ms(before: Situation, frames: int) -> dict[str, float]:
     after = Situation(set_block(before.setup, frames), before.knowledge, before.facts)
     now, then = timing(before), timing(after)
 
-    def last(t) -> float:  # type: ignore[no-untyped-def]
+    def last(t: ListenerTiming) -> float:
         sounds = [r.arrival.value - r.delay_frames / before.setup.rate_hz for r in t.routes if r.kind != "picture"]
         return max(sounds, default=0.0)
 
@@ -153,7 +153,7 @@ class BufferFinder(QObject):
                 self._end("")
             else:
                 self._next()
-        self.changed.emit()
+                self.changed.emit()
 
     def _next(self) -> None:
         assert self._before is not None

@@ -13,7 +13,7 @@ from ..takes.shots import AROUND_S, Shots, read_shots
 from ..words.films import offset_text
 from ..words.timing import listener_name, ms_text, part_name
 from .command_run import CommandRun
-from .running import LiveEngine
+from .playback import Playback
 from .session import Session
 
 MOST_S = 3.0
@@ -25,9 +25,9 @@ class FilmCheck(QObject):
 
     changed = pyqtSignal()
 
-    def __init__(self, session: Session, running: LiveEngine):
+    def __init__(self, session: Session, playback: Playback):
         super().__init__()
-        self.session, self.running = session, running
+        self.session, self.playback = session, playback
         self.state, self.file = "", Path()
         self.later_s, self.event = 0.0, 0
         self.shots: Shots | None = None
@@ -116,24 +116,13 @@ class FilmCheck(QObject):
         self.later_s = (self.result.get("sound_early_ms") or 0.0) / 1e3
         self.changed.emit()
 
-    def hear(self) -> bool:
-        """The sound of the event, in the headphones; False, and said why, where that cannot be."""
-        link, shots = self.running.link, self.shots
-        monitor = next((i for i, x in enumerate(self.session.setup.listeners) if x.kind == "monitor"), None)
-        if shots is None or not len(shots.events_s):
-            return False
-        if self.session.live.on_air:
-            self.session.noticed.emit("On air, nothing is played back.", "amber")
-            return False
-        if link is None or self.running.state != "running" or monitor is None:
-            self.session.noticed.emit("Start first (F5): the headphones are off.", "amber")
-            return False
-        rate = self.session.setup.rate_hz
-        sound = shots.sound[self.event]
-        n = round(2 * AROUND_S * rate)
-        at_rate = np.interp(np.arange(n) / rate, np.arange(len(sound)) / shots.rate_hz, sound).astype(np.float32)
-        link.listen_back(monitor, np.stack([at_rate, at_rate]), 0)
-        return True
+    def hear(self) -> None:
+        """The sound of the event, in the headphones."""
+        shots, rate = self.shots, self.session.setup.rate_hz
+        if shots is not None and len(shots.events_s):
+            at = np.arange(round(2 * AROUND_S * rate)) / rate
+            sound = np.interp(at, np.arange(shots.sound.shape[1]) / shots.rate_hz, shots.sound[self.event])
+            self.playback.hear(np.stack([sound, sound]).astype(np.float32))
 
     # Into the setup
 

@@ -32,7 +32,7 @@ def listener_sound(folder: Path, take: Take, listener: str) -> F32:
 
 
 class Playback(QObject):
-    """`heard` is “now” or “before” while it plays, `reading` while a file is being read for it."""
+    """`heard` is “now” or “before” while it plays, “other” while something else does, `reading` while a file is being read for it."""
 
     changed = pyqtSignal()
 
@@ -58,16 +58,7 @@ class Playback(QObject):
         """Play what `listener` got, now or before; the same key changes over in place."""
         session, taking = self.session, self.taking
         index = taking.chosen if which == "now" else taking.against
-        if session.live.on_air:
-            session.noticed.emit("On air, no take is played back: it would pause the track.", "amber")
-            return
-        if taking.state == "recording":
-            session.noticed.emit("A take is being recorded; nothing is played back into it. R ends it.", "amber")
-            return
-        if self.running.link is None or self.running.state != "running":
-            session.noticed.emit("Start first (F5): the headphones are off.", "amber")
-            return
-        if self._monitor() is None or not 0 <= index < len(taking.takes) or self._answer is not None:
+        if not self._may() or not 0 <= index < len(taking.takes) or self._answer is not None:
             return
         folder, take = taking.takes[index]
         if listener not in take.listeners and listener not in take.far_ends:
@@ -75,6 +66,25 @@ class Playback(QObject):
             return
         self._wanted = which
         self._answer = self._pool.submit(listener_sound, folder, take, listener)
+
+    def hear(self, sound: F32) -> None:
+        """Play `sound` [2, frames], which is of no take, once."""
+        if self._may() and self._answer is None:
+            self._play(sound, 0, "other")
+
+    def _may(self) -> bool:
+        """Whether something can be played back now; said where it cannot."""
+        session = self.session
+        if session.live.on_air:
+            why = "On air, nothing is played back: it would pause the track."
+        elif self.taking.state == "recording":
+            why = "A take is being recorded; nothing is played back into it. R ends it."
+        elif self.running.link is None or self.running.state != "running":
+            why = "Start first (F5): the headphones are off."
+        else:
+            return self._monitor() is not None
+        session.noticed.emit(why, "amber")
+        return False
 
     def _monitor(self) -> int | None:
         return next((i for i, x in enumerate(self.session.setup.listeners) if x.kind == "monitor"), None)
@@ -91,18 +101,21 @@ class Playback(QObject):
         self._played = bool(self.heard) and self.running.back_frame >= 0
 
     def _begin(self, answer: Future[F32]) -> None:
-        link, monitor = self.running.link, self._monitor()
         try:
             sound = answer.result()
         except (TakeError, OSError) as e:
             self.session.noticed.emit(f"Cannot be played: {e}.", "coral")
             return
-        if link is None or monitor is None or self.session.live.on_air:
+        if not self.session.live.on_air:
+            self._play(sound, max(0, self.running.back_frame) if self.heard else 0, self._wanted)
+
+    def _play(self, sound: F32, at: int, which: str) -> None:
+        link, monitor = self.running.link, self._monitor()
+        if link is None or monitor is None:
             return
-        at = max(0, self.running.back_frame) if self.heard else 0
         link.tell_world("pause")
         link.listen_back(monitor, sound, at)
-        self.heard = self._wanted
+        self.heard = which
         self.changed.emit()
 
     def stop(self) -> None:

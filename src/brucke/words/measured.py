@@ -89,6 +89,10 @@ def found_text(found: Found) -> str:
             return _("both sides come back as one: folded, perhaps by the coder")
 
 
+NOT_JUDGED = {
+    "noise_or_gate": _("noise removal and gates: this sound holds no soft parts, or no steady noise alone"),
+    "levelling": _("levelling: this sound is everywhere as loud"),
+}
 VERDICTS = {
     "clean": _("the path is clean"),
     "changed": _("the path changes the sound"),
@@ -101,5 +105,5 @@ def clean_lines(returned: str, report: PathReport) -> list[str]:
         return [f"{returned}: {VERDICTS['unsure']}: {NOT_FOUND[report.reason]}"]
     lines = [f"{returned}: {VERDICTS[report.verdict]}; it takes {ms_text(report.delay_s)}"]
     lines += [f"  {found_text(f)}" for f in report.found]
-    lines += [_("  not judged: {what}").format(what=x) for x in report.not_judged]
+    lines += [_("  not judged: {what}").format(what=NOT_JUDGED[x]) for x in report.not_judged]
     return lines

@@ -3,6 +3,7 @@
 from msgspec.structs import replace
 
 from ..document.setup import EnteredStage, Route, Setup
+from ..timing.arrivals import ListenerTiming
 
 NAME = "found in a recording"
 LEAST_MS = 0.05
@@ -14,6 +15,26 @@ def note_late(setup: Setup, part: str, against: str, listener: str, ms: float, p
     late = _noted(setup, part, listener) - _noted(setup, against, listener) + ms
     setup = _with(setup, part, listener, max(0.0, late), plus_minus_ms)
     return _with(setup, against, listener, max(0.0, -late), plus_minus_ms)
+
+
+def note_offset(
+    setup: Setup, t: ListenerTiming, part: str, against: str, offset_ms: float, plus_minus_ms: float
+) -> Setup | None:
+    """The same from how much later the recording had it, of which some was thought already; None where nobody knows when both arrive."""
+    one, other = t.route(part), t.route(against)
+    if one is None or other is None:
+        return None
+    thought_ms = (one.arrival.value - other.arrival.value) * 1e3
+    return note_late(setup, part, against, t.listener, offset_ms - thought_ms, plus_minus_ms)
+
+
+def follower_at(setup: Setup, listener: str) -> tuple[str, str] | None:
+    """(who plays along, whom they follow): the first two that both go to the listener."""
+    for p in setup.parts:
+        both = (p.id, p.follows)
+        if p.kind == "follower" and all(setup.route(x, listener) is not None for x in both):
+            return both
+    return None
 
 
 def _noted(setup: Setup, part: str, listener: str) -> float:

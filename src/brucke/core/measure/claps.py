@@ -12,6 +12,7 @@ from itertools import product
 import numpy as np
 import numpy.typing as npt
 
+from .correlation import top_of
 from .flashes import EventOffset
 from .seen import Seen, pixels_of
 
@@ -171,7 +172,7 @@ def _together(period: float, about: float, moments: F64, curves: list[F64], soun
     assert isinstance(total, np.ndarray)
     rests, leaves = float(total[0].max()), float(total[1].max())
     still = rests > leaves - RESTING * near.sum()
-    peaks = [_peak(moments, t) for t in total.max(axis=0)]
+    peaks = [float(moments[0] + (moments[1] - moments[0]) * top_of(t)) for t in total.max(axis=0)]
     stop, apart = _how_they_stop(total.max(axis=0) / near.sum(), still), abs(peaks[SOFT] - peaks[HARD]) / 2
     moment = peaks[stop] + EXPOSED * period
     floor = max(period / 2, FLOOR_S)
@@ -192,11 +193,3 @@ def _how_they_stop(explained: F64, still: bool) -> int:
     """`explained` [stops, moments]: the way that is clearly better, else the one between; of hands that rest then, the last of their way is hardly seen."""
     hard, soft = float(explained[HARD].max()), float(explained[SOFT].max())
     return SOFT if soft - hard > SOFTER else HARD if hard - soft > HARDER else SOFT if still else BETWEEN
-
-
-def _peak(moments: F64, explained: F64) -> float:
-    """Where it is highest, between the moments."""
-    i = int(np.clip(np.argmax(explained), 1, len(moments) - 2))
-    a, b, c = explained[i - 1 : i + 2]
-    bend = a - 2 * b + c
-    return float(moments[i] + (moments[1] - moments[0]) * np.clip(0.5 * (a - c) / bend if bend < 0 else 0.0, -1, 1))

@@ -7,6 +7,7 @@ What a clean path with a coder leaves, and what processors do to it, was tried o
 """
 
 import itertools
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 import numpy as np
@@ -20,10 +21,8 @@ F64 = npt.NDArray[np.float64]
 WINDOW_S, HOP_S, SEGMENT = 1.0, 0.5, 1024
 COARSE_HZ, NEAR_S, FOUND = 6000, 0.3, 6.0
 LOUD_DB, HEARD_DB, SOFT_DB, NOTHING_DB = -30.0, -42.0, -68.0, -85.0
-STEADY_DB, SETTLED_S = (
-    1.0,
-    1.5,
-)  # how little the level of what is steady moves, and how long processors take to settle on it
+STEADY_DB = 1.0  # as little does the level of what is steady move
+SETTLED_S = 1.5  # and so long do processors take to settle on it
 TONAL = 0.9
 LEAST_LOUD, LEAST_LEVELS = 6, 6  # windows without which nothing can be said
 BANDS_HZ = tuple(float(f) for f in 125 * 2 ** (np.arange(18) / 3))
@@ -47,7 +46,7 @@ class Found:
 
 @dataclass(frozen=True)
 class PathReport:
-    """`verdict`: “clean”, “changed”, “unsure”; `not_judged` names what this sound could not tell. `reason` is a code where nothing could be said: “silent”,
+    """`verdict`: “clean”, “changed”, “unsure”; `not_judged` are codes of what this sound could not tell: “noise_or_gate”, “levelling”. `reason` is a code where nothing could be said: “silent”,
     “too_short”, “no_match”, “noisy”. `delay_s` is how much later it returned, in the middle."""
 
     verdict: str
@@ -124,7 +123,7 @@ def _whole_lag(source: F32, back: F32, rate: int) -> float | None:
     return peak.lag / r if peak.to_rms > FOUND else None
 
 
-def _windows(sent: F32, source: F32, returned: F32, back: F32, rate: int, lag: float):  # type: ignore[no-untyped-def]
+def _windows(sent: F32, source: F32, returned: F32, back: F32, rate: int, lag: float) -> Iterator[_Window]:
     length, hop = round(WINDOW_S * rate), round(HOP_S * rate)
     step = max(1, rate // 16_000)
     for begin in range(0, len(source) - length + 1, hop):
@@ -156,7 +155,7 @@ def _kind(window: F32, rate: int) -> str:
 
 
 def _window_lag(window: F32, back: F32, begin: int, lag: float, rate: int, step: int) -> float:
-    """Where this second returned, near where the one before did; coarse, then to the frame."""
+    """Where this second returned, near where the one before did: looked for at about 16 kHz."""
     reach = round(NEAR_S * rate)
     first = begin + round(lag * rate) - reach
     low, high = max(0, first), min(len(back), first + len(window) + 2 * reach)
@@ -253,10 +252,10 @@ def _soft(windows: list[_Window]) -> list[_Window]:
 
 
 def _noise_or_gate(windows: list[_Window], usual: float) -> Found | str | None:
-    """Noise removal takes noise and lets what is as soft but no noise through; a gate takes whatever is soft."""
+    """Noise removal takes noise and lets what is as soft but no noise through; a gate takes whatever is soft. A code where this sound cannot tell."""
     noise, tone, soft = _settled(windows, "noise"), _settled(windows, "tone"), _soft(windows)
     if not soft or not noise:
-        return "noise removal and gates: this sound holds no soft parts, or no steady noise alone"
+        return "noise_or_gate"
     noise_gain = float(np.median([w.gain for w in noise])) - usual
     level = float(np.median([w.level for w in noise]))
     as_soft = [w.gain - usual for w in [*tone, *soft] if abs(w.level - level) < 5]
@@ -280,11 +279,11 @@ def _near(windows: list[_Window], level: float, usual: float) -> float:
 
 
 def _levelling(windows: list[_Window], usual: float) -> Found | str | None:
-    """Whether what is loud comes back by another gain than what is less so."""
+    """Whether what is loud comes back by another gain than what is less so. A code where this sound cannot tell."""
     told = [w for w in windows if w.kind == "program" and w.level > HEARD_DB]
     levels, gains = np.array([w.level for w in told]), np.array([w.gain for w in told])
     if len(told) < LEAST_LEVELS or np.ptp(levels) < 12:
-        return "levelling: this sound is everywhere as loud"
+        return "levelling"
     from scipy import stats
 
     # What turns soft sound up slowly is not seen between loud and less so, but where all is soft for a while.

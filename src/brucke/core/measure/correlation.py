@@ -110,6 +110,14 @@ def _interpolate(values: F64, position: float) -> float:
     return float(_kernel(np.array([position - whole]))[0] @ window)
 
 
+def top_of(values: F64) -> float:
+    """Where the highest of some values lies between their indices, by a parabola through it and its neighbours."""
+    i = int(np.clip(np.argmax(values), 1, len(values) - 2))
+    a, b, c = values[i - 1 : i + 2]
+    bend = a - 2 * b + c
+    return float(i + np.clip(0.5 * (a - c) / bend if bend < 0 else 0.0, -1, 1))
+
+
 def refine(values: F64, index: int) -> float:
     """Position of the maximum near `index` to a fraction: band-limited interpolation, then a parabola."""
     position, step = float(index), 0.25
@@ -118,10 +126,7 @@ def refine(values: F64, index: int) -> float:
         whole = np.floor(grid).astype(int)
         rows = np.stack([values[w - HALF + 1 : w + HALF + 1] for w in whole])
         heights = np.einsum("ij,ij->i", _kernel(grid - whole), rows)
-        best = int(np.clip(np.argmax(heights), 1, len(grid) - 2))
-        a, b, c = heights[best - 1 : best + 2]
-        bend = a - 2 * b + c
-        position = float(grid[best] + step * np.clip(0.5 * (a - c) / bend if bend < 0 else 0.0, -1, 1))
+        position = float(grid[0] + step * top_of(heights))
         step /= 6
     return position
 

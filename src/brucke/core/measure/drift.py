@@ -25,7 +25,7 @@ QUIET_DB = -70.0
 LEAST_S = 8.0
 LEAST_SHARE = 0.5  # of the windows that sound
 TOGETHER_S = 0.004  # neighbours that belong to one line are not farther apart
-STEP_FRAMES, MOST_STEPS = 32, 40
+STEP_S, MOST_STEPS = 0.67e-3, 40
 MOST_LOOKS, SHARP_FRAMES = 3, 0.25  # looked at once more while the lag still moves by so much within a window
 STEP_SURE = 6.0  # standard deviations of the windows
 
@@ -94,12 +94,9 @@ class _Line:
     slope: float
     steps: tuple[tuple[int, float], ...]  # (index of the first window after it, seconds)
 
-    def without_line(self) -> F64:
-        return self.lags - self.start - self.slope * self.times
-
     def left(self) -> F64:
         """What neither line nor steps explain."""
-        left = self.without_line()
+        left = self.lags - self.start - self.slope * self.times
         for i, size in self.steps:
             left[i:] -= size
         return left
@@ -207,11 +204,7 @@ def _fit(times: F64, lags: F64) -> _Line:
         weight = np.ones(len(times))
         line = _solve(times, lags, steps, weight)
         spread = _spread(line.left(), steps)
-        weak = [
-            (abs(size), i)
-            for i, size in line.steps
-            if abs(size) < STEP_SURE * spread or abs(size) < STEP_FRAMES / 48_000
-        ]
+        weak = [(abs(size), i) for i, size in line.steps if abs(size) < STEP_SURE * spread or abs(size) < STEP_S]
         if not weak:
             break
         steps.remove(min(weak)[1])
@@ -220,9 +213,14 @@ def _fit(times: F64, lags: F64) -> _Line:
     return _solve(times, lags, steps, (np.abs(left) < 6 * _spread(left, steps) + 1e-6).astype(float))
 
 
+def _model(times: F64, steps: list[int]) -> F64:
+    """[windows, 2 + steps]: what start, slope and each step add to the lags."""
+    after = [(np.arange(len(times)) >= i).astype(float) for i in steps]
+    return np.stack([np.ones(len(times)), times, *after], axis=1)
+
+
 def _solve(times: F64, lags: F64, steps: list[int], weight: F64) -> _Line:
-    columns = [np.ones(len(times)), times, *[(np.arange(len(times)) >= i).astype(float) for i in steps]]
-    model = np.stack(columns, axis=1)
+    model = _model(times, steps)
     solved = np.linalg.lstsq(model * weight[:, None], lags * weight, rcond=None)[0]
     return _Line(
         times, lags, float(solved[0]), float(solved[1]), tuple(zip(steps, map(float, solved[2:]), strict=True))
@@ -240,7 +238,7 @@ def _spread(left: F64, steps: list[int]) -> float:
 def _next_step(left: F64, steps: list[int], spread: float) -> int | None:
     """The first window after the greatest jump that is left; None where none is one. A jump happens from one window to the next; what takes longer is a clock that
     swings."""
-    least = max(STEP_SURE * spread, STEP_FRAMES / 48_000)
+    least = max(STEP_SURE * spread, STEP_S)
     best, most = None, least
     for i in range(2, len(left) - 1):
         if i in steps or abs(left[i] - left[i - 1]) < 0.6 * least:
@@ -259,10 +257,11 @@ def _result(line: _Line, rate_hz: int) -> Drift:
     # A buffer that hunts swings slowly: so many of the windows count as one.
     alike = _together(left)
     free = max(2.0, n / alike - 2 - len(line.steps))
-    columns = np.stack([np.ones(n), times, *[(np.arange(n) >= i).astype(float) for i, _ in line.steps]], axis=1)
+    at = [i for i, _ in line.steps]
+    columns = _model(times, at)
     unsure = float(np.linalg.pinv(columns.T @ columns)[1, 1])
     error = float(stats.t.ppf(0.975, free)) * float(np.sqrt(np.sum(left**2) / max(1, n - 2) * unsure * alike))
-    spread = _spread(left, [i for i, _ in line.steps])
+    spread = _spread(left, at)
     steps = tuple(
         Step(float(times[i - 1] + times[i]) / 2, size, float(times[i - 1]), float(times[i])) for i, size in line.steps
     )

@@ -100,19 +100,21 @@ def flash_offset(seen: Seen, sounds_s: F64, search_s: float = 1.0) -> EventOffse
 
 def _most_in_common(low: F64, high: F64, sound: I64, light: F64) -> npt.NDArray[np.bool_]:
     """Which intervals hold the offset that most sounds have in common; of several, the one whose flashes bring most light, then the smallest."""
-    best, inside = (-1.0, -1.0, -np.inf), np.zeros(len(low), bool)
-    for offset in np.unique(np.concatenate([low, high])):
-        here = (low <= offset) & (offset <= high)
-        score = (float(len(np.unique(sound[here]))), 0.0, -abs(float(offset)))
-        score = (score[0], round(float(np.log1p(light[here].sum())), 1), score[2])
-        if score > best:
-            best, inside = score, here
-    return inside
+
+    def worth(offset: float) -> tuple[int, float, float]:
+        here = holding(offset)
+        # Light only to the tenth of its logarithm: what is about as light is as good.
+        return len(np.unique(sound[here])), round(float(np.log1p(light[here].sum())), 1), -abs(offset)
+
+    def holding(offset: float) -> npt.NDArray[np.bool_]:
+        return np.asarray((low <= offset) & (offset <= high))
+
+    return holding(max(map(float, np.unique(np.concatenate([low, high]))), key=worth))
 
 
 def _more_than_chance(matched: int, sounds: int, flashes: int, seen: Seen, search_s: float) -> bool:
     """Whether so many could not as well have met by accident, wherever one had looked."""
-    from math import comb
+    from scipy.special import bdtrc
 
     if (
         matched < 0.6 * min(sounds, flashes)
@@ -124,8 +126,9 @@ def _more_than_chance(matched: int, sounds: int, flashes: int, seen: Seen, searc
         return True
     length = float(seen.times_s[-1] - seen.times_s[0]) or 1.0
     p = min(1.0, flashes * seen.period_s / length)
-    tail = sum(comb(sounds, m) * p**m * (1 - p) ** (sounds - m) for m in range(matched, sounds + 1))
-    return tail * 2 * search_s / seen.period_s < CHANCE or (flashes <= 1.5 * sounds and matched >= 0.8 * flashes)
+    return float(bdtrc(matched - 1, sounds, p)) * 2 * search_s / seen.period_s < CHANCE or (
+        flashes <= 1.5 * sounds and matched >= 0.8 * flashes
+    )
 
 
 def _offset(period: float, low: F64, high: F64, sounds_s: F64) -> EventOffset:
@@ -137,8 +140,6 @@ def _offset(period: float, low: F64, high: F64, sounds_s: F64) -> EventOffset:
         offset = float(np.median(ends))
         return EventOffset(offset, period / 8, sounds_s, sounds_s + ends)
     first, last = float(low.max()), float(high.min())
-    if first > last:  # they hold it only with some tolerance
-        first, last = last, first
     half = max((last - first) / 2, 2 * HEARD_S)
     if n == 1:
         half = period / 2 if abs(half - period / 2) < 0.1 * period else MIDDLE * (last - first)

@@ -10,7 +10,7 @@ from dataclasses import dataclass, field
 import numpy as np
 import numpy.typing as npt
 
-from .correlation import F32
+from .correlation import F32, top_of
 from .offset import level_db
 
 F64 = npt.NDArray[np.float64]
@@ -117,7 +117,7 @@ def phrase_offsets(voice: F32, music: F32, rate_hz: int) -> PhraseOffsets:
     lags = np.arange(-reach, reach + 1) * HOP_S
     all_of = float(lags[np.argmax(total * (1 - 0.25 * np.abs(lags) / SEARCH_S))])
     near = np.abs(lags - all_of) <= NEAR_S
-    each = np.array([_top(lags[near], c[near]) for c in curves])
+    each = np.array([lags[near][0] + HOP_S * top_of(c[near]) for c in curves])
     free = np.array([lags[np.argmax(c)] for c in curves])
     unlike = 1.25 * abs(_rising_s(sung) - _rising_s(played)) + ATTACK_S
     return _result(np.array(times), each, free, all_of, len(phrases), unlike)
@@ -147,14 +147,6 @@ def _alike(sung: F64, played: F64, begin: int, end: int, reach: int) -> F64 | No
     power = np.correlate(other**2, ones, "valid") - np.correlate(other, ones, "valid") ** 2 / len(one)
     # The music that lies k steps before the voice stands k steps earlier in it.
     return np.asarray((sums / np.sqrt(np.maximum(power, 1e-9) * float(one @ one)))[::-1])
-
-
-def _top(lags: F64, values: F64) -> float:
-    """Where it is highest, between the steps."""
-    i = int(np.clip(np.argmax(values), 1, len(values) - 2))
-    a, b, c = values[i - 1 : i + 2]
-    bend = a - 2 * b + c
-    return float(lags[i] + HOP_S * np.clip(0.5 * (a - c) / bend if bend < 0 else 0.0, -1, 1))
 
 
 def _result(times: F64, each: F64, free: F64, all_of: float, count: int, unlike_s: float) -> PhraseOffsets:

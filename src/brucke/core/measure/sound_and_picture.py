@@ -33,11 +33,6 @@ class SoundAndPicture:
     offset: EventOffset | None = None
     drift: Drifting | None = None
 
-    @property
-    def sound_early_s(self) -> float:
-        """Positive: the sound comes before the picture."""
-        return self.offset.seconds if self.offset is not None else 0.0
-
 
 def telling(sounds: SharpSounds) -> SharpSounds:
     """The sharp sounds that are looked at: not so many that nobody could keep the pictures around them."""

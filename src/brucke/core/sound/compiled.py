@@ -24,7 +24,9 @@ finally:
     if _hidden:
         del sys.modules[_LINEAR_ALGEBRA]
 
-__all__ = ["literal_unroll", "njit", "register_jitable"]
+ADDS = {"reassoc", "contract", "nsz"}  # `fastmath` where sums may be reordered; NaN and infinity are still tested
+
+__all__ = ["ADDS", "literal_unroll", "njit", "register_jitable"]
 
 
 def kept(here: Path) -> Path:

@@ -12,15 +12,14 @@ import math
 import numpy as np
 
 from .chain import run_chain
-from .compiled import njit
+from .compiled import ADDS, njit
 from .processors.base import PARAMS
 
 TOGETHER = 8  # routes whose sound is fetched at once
 FALL_BACK_S = 0.08  # how fast a held peak is let go
-_ADDS = {"reassoc", "contract", "nsz"}  # sums may be reordered; NaN and infinity are still tested
 
 
-@njit("float32(float32[::1])", nogil=True, cache=True, fastmath=_ADDS)
+@njit("float32(float32[::1])", nogil=True, cache=True, fastmath=ADDS)
 def _nothing_of(row):  # type: ignore[no-untyped-def]
     """Zero for numbers, NaN where there is anything else."""
     nothing = np.float32(0.0)

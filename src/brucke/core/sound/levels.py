@@ -2,13 +2,12 @@
 
 import numpy as np
 
-from .compiled import njit
+from .compiled import ADDS, njit
 
 FULL_SCALE = 0.999
-_ADDS = {"reassoc", "contract", "nsz"}  # sums may be reordered; NaN and infinity are still tested
 
 
-@njit("void(float32[:, :, ::1], int32[::1], float32[:, :, ::1])", nogil=True, cache=True, fastmath=_ADDS)
+@njit("void(float32[:, :, ::1], int32[::1], float32[:, :, ::1])", nogil=True, cache=True, fastmath=ADDS)
 def _levels_of(sound, rows, meters):  # type: ignore[no-untyped-def]
     """meters[:, :, 0] = peak, [:, :, 1] = mean square, of the `rows` of sound [things, channels, n]."""
     n = sound.shape[2]
@@ -36,7 +35,7 @@ def _readings_of(state, rows, level, first, readings):  # type: ignore[no-untype
 @njit(
     "void(float32[:, ::1], int32[::1], float32[::1], int64[::1], float32[:, :, ::1], int32[::1], float32[:, :, ::1], float32[:, :, ::1], "
     "int32[::1], float32[:, :, ::1], float64[:, :, ::1], int32[::1], float64[:, :, ::1], int32[::1], int64, float32[:, :, ::1])",
-    nogil=True, cache=True, fastmath=_ADDS,
+    nogil=True, cache=True, fastmath=ADDS,
 )  # fmt: skip
 def measure_levels(  # type: ignore[no-untyped-def]
     ins, inputs, peaks, clips, raw, rows, part_meters, outs, heard, out_meters, state, chained, finishing, finished, level, readings

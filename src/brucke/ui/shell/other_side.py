@@ -4,7 +4,7 @@ from pathlib import Path
 
 from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtPrintSupport import QPrintDialog, QPrinter
-from PyQt6.QtWidgets import QDialog, QFileDialog, QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QDialog, QFileDialog, QVBoxLayout, QWidget
 
 from ...core.document.setup import Listener, Setup
 from ...words.other_side import card_sentences, card_text, card_title
@@ -14,6 +14,7 @@ from ..kit.card import Card
 from ..kit.chips import Chips
 from ..kit.label import Words
 from ..kit.page import KINDS, save_page, text_page
+from ..kit.row import ends
 from ..theme.theme import Theme
 
 
@@ -41,17 +42,12 @@ class OtherSideDialog(QDialog):
         self.print.clicked.connect(self._print)
         self.save.clicked.connect(self._save)
         self.away.clicked.connect(self.reject)
-        row = QHBoxLayout()
-        for b in (self.copy, self.print, self.save):
-            row.addWidget(b)
-        row.addStretch(1)
-        row.addWidget(self.away)
         column = QVBoxLayout(self)
         column.addWidget(self.which)
         column.addWidget(card)
         column.addWidget(self.said)
         column.addStretch(1)
-        column.addLayout(row)
+        column.addLayout(ends(self.copy, self.print, self.save, right=self.away))
         self._choose(self.listener.id)
         self.copy.setFocus()
 

@@ -7,6 +7,7 @@ from PyQt6.QtWidgets import QDialog
 
 from ...desk.buffer_finder import BufferFinder
 from ...desk.film_check import FilmCheck
+from ...desk.playback import Playback
 from ...desk.round_trip import Measurer
 from ...desk.running import LiveEngine
 from ...desk.session import Session
@@ -28,6 +29,7 @@ class Around(Protocol):
     running: LiveEngine
     measuring: Measurer
     taking: TakeRecorder
+    playback: Playback
     align: AlignView
 
 
@@ -38,7 +40,7 @@ class Otherwise:
         self._window, self.theme, self.session = window, window.theme, window.session
         running, measuring, taking = window.running, window.measuring, window.taking
         session = self.session
-        self.film = FilmCheck(session, running)
+        self.film = FilmCheck(session, window.playback)
         self.buffers = BufferFinder(session, running, measuring, taking)
         self.shown: QDialog | None = None
         self.ways: dict[str, Callable[[], None]] = {

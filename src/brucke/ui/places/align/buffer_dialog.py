@@ -1,12 +1,13 @@
 """The smallest buffer that holds: what was tried, what it gains, use it."""
 
-from PyQt6.QtWidgets import QDialog, QProgressBar, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QDialog, QVBoxLayout, QWidget
 
 from ....desk.buffer_finder import BufferFinder, Tried, gains_ms
 from ....words.timing import listener_name, ms_text
 from ...kit.button import Button
 from ...kit.label import Words
-from ...kit.row import row
+from ...kit.progress import progress_bar
+from ...kit.row import ends
 from ...kit.table import PlainTable
 from ...theme.theme import Theme
 
@@ -31,10 +32,7 @@ class BufferDialog(QDialog):
         self.resize(640, 300)
         self.finder = finder
         self.headline, self.more = Words(theme, "strong"), Words(theme, "body", "mute")
-        self.bar = QProgressBar()
-        self.bar.setRange(0, 0)
-        self.bar.setTextVisible(False)
-        self.bar.setAccessibleName("Trying buffers")
+        self.bar = progress_bar("Trying buffers")
         self.table = PlainTable(theme, "Buffers that were tried")
         self.try_, self.stop = Button(theme, "Try smaller buffers", "primary"), Button(theme, "Cancel", "outline")
         self.use, self.away = Button(theme, "Use it", "primary"), Button(theme, "Close", "plain", "Esc")
@@ -42,10 +40,7 @@ class BufferDialog(QDialog):
         for w in (self.headline, self.more, self.bar, self.table):
             column.addWidget(w, 8 if w is self.table else 0)
         column.addStretch(1)
-        ends = row(self.use, self.try_, self.stop)
-        ends.addStretch(1)
-        ends.addWidget(self.away)
-        column.addLayout(ends)
+        column.addLayout(ends(self.use, self.try_, self.stop, right=self.away))
         self.try_.clicked.connect(finder.begin)
         self.stop.clicked.connect(finder.cancel)
         self.use.clicked.connect(self._use)

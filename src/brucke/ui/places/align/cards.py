@@ -1,7 +1,7 @@
 """Beside the arrivals: what is wrong with the chosen route, how we know, what to tell the other program."""
 
 from PyQt6.QtCore import QPoint, pyqtSignal
-from PyQt6.QtWidgets import QMenu, QProgressBar, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QMenu, QVBoxLayout, QWidget
 
 from ....core.document.setup import Setup
 from ....core.timing.arrivals import ListenerTiming
@@ -15,6 +15,7 @@ from ...kit.card import Card
 from ...kit.chips import Chips
 from ...kit.curve import Curve
 from ...kit.label import Words
+from ...kit.progress import progress_bar
 from ...kit.row import row
 from ...kit.wheel import DoubleSpinBox, SpinBox
 from ...theme.theme import Theme
@@ -91,9 +92,7 @@ class EvidenceCard(Card):
         self.how = Button(theme, "How", "outline")
         self.how.setCheckable(True)
         self.stop = Button(theme, "Cancel", "outline", "Esc")
-        self.bar = QProgressBar()
-        self.bar.setTextVisible(False)
-        self.bar.setAccessibleName("Measuring, progress")
+        self.bar = progress_bar("Measuring, progress")
         self.quantities = Chips(theme, "What is measured", [], measuring.choose)
         self.sweep = Button(theme, "sweep", "chip")
         self.sequence = Button(theme, "sequence", "chip")

@@ -3,15 +3,16 @@
 from dataclasses import dataclass
 from pathlib import Path
 
-from PyQt6.QtWidgets import QDialog, QFileDialog, QProgressBar, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QDialog, QFileDialog, QVBoxLayout, QWidget
 
-from ....core.edits.found_edits import note_late
+from ....core.edits.found_edits import follower_at, note_offset
 from ....desk.command_run import CommandRun
 from ....desk.session import Session
 from ....words.timing import listener_name, ms_text, part_name
 from ...kit.button import Button
 from ...kit.label import Words
-from ...kit.row import row
+from ...kit.progress import progress_bar
+from ...kit.row import ends, row
 from ...theme.theme import Theme
 
 SOUNDS = "Sounds (*.wav *.flac *.ogg *.aiff *.w64 *.caf);;All files (*)"
@@ -60,10 +61,7 @@ class FilesDialog(QDialog):
         self.run = CommandRun()
         self.headline = Words(theme, "strong")
         self.lines = [Words(theme, "body", "mute") for _i in range(MOST_LINES)]
-        self.bar = QProgressBar()
-        self.bar.setRange(0, 0)
-        self.bar.setTextVisible(False)
-        self.bar.setAccessibleName("Measuring")
+        self.bar = progress_bar("Measuring")
         self.choose = [Button(theme, text, "outline") for text in asked.files]
         self.lone = Button(theme, asked.lone or asked.writes, "plain")
         self.note = Button(theme, "Note it", "primary")
@@ -75,10 +73,7 @@ class FilesDialog(QDialog):
             column.addWidget(w)
         column.addStretch(1)
         column.addLayout(row(*self.choose, self.lone))
-        ends = row(self.note, self.measure, self.stop)
-        ends.addStretch(1)
-        ends.addWidget(self.away)
-        column.addLayout(ends)
+        column.addLayout(ends(self.note, self.measure, self.stop, right=self.away))
         for i, button in enumerate(self.choose):
             button.clicked.connect(lambda _on=False, i=i: self._choose(i))
         self.lone.clicked.connect(self._choose_lone if asked.lone else self._write)
@@ -87,7 +82,7 @@ class FilesDialog(QDialog):
         self.measure.clicked.connect(self._measure)
         self.stop.clicked.connect(self.run.stop)
         self.away.clicked.connect(self.reject)
-        self.run.ended.connect(lambda _done: self.refresh())
+        self.run.ended.connect(self._ended)
         self.finished.connect(lambda _code: self.run.close())
         self.refresh()
 
@@ -115,39 +110,30 @@ class FilesDialog(QDialog):
             self, self.asked.writes.rstrip("…"), str(Path.home() / "passage.wav"), "Sounds (*.wav)"
         )
         if name and not self.run.busy:
-            self.files[0] = Path(name)
             self.run.start(["passage", name])
             self.refresh()
 
+    def _ended(self, done: bool) -> None:
+        if done and "file" in self.run.result:  # what was written is what will have been sent
+            self.files[0] = Path(self.run.result["file"])
+        self.refresh()
+
     @property
     def pair(self) -> tuple[str, str] | None:
-        """(who plays along, whom they follow) at the listener; None where nobody does."""
-        setup = self.session.setup
-        for p in setup.parts:
-            if (
-                p.kind == "follower"
-                and p.follows
-                and all(setup.route(x, self.listener) is not None for x in (p.id, p.follows))
-            ):
-                return p.id, p.follows
-        return None
+        return follower_at(self.session.setup, self.listener)
 
     def _note(self) -> None:
         """What is more, or less, than was thought of them until now is entered as a step."""
         result, pair, setup = self.run.result, self.pair, self.session.setup
         if pair is None or not result.get("match"):
             return
-        timing = self.session.timing.of(self.listener)
-        one, other = (timing.route(p) for p in pair)
-        if one is None or other is None:
+        offset, doubt = result["offset_ms"], result["plus_minus_ms"]
+        after = note_offset(setup, self.session.timing.of(self.listener), *pair, offset, doubt)
+        if after is None:
             self.session.noticed.emit("Nobody knows when these two arrive there, so nothing can be noted.", "amber")
             return
-        offset, thought = result["offset_ms"], (one.arrival.value - other.arrival.value) * 1e3
-        way = "late" if offset > 0 else "early"
-        label = (
-            f"{part_name(setup, pair[0])} {ms_text(abs(offset) / 1e3)} {way} at {listener_name(setup, self.listener)}"
-        )
-        after = note_late(setup, *pair, self.listener, offset - thought, result["plus_minus_ms"])
+        way, where = "late" if offset > 0 else "early", listener_name(setup, self.listener)
+        label = f"{part_name(setup, pair[0])} {ms_text(abs(offset) / 1e3)} {way} at {where}"
         self.session.edit(label, after, "align", f"{self.listener}/{pair[0]}")
         self.accept()
 

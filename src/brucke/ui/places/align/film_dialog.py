@@ -2,14 +2,15 @@
 
 from pathlib import Path
 
-from PyQt6.QtWidgets import QDialog, QFileDialog, QProgressBar, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QDialog, QFileDialog, QVBoxLayout, QWidget
 
 from ....desk.film_check import FilmCheck
 from ....words.timing import listener_name
 from ...kit.button import Button
 from ...kit.chips import Chips
 from ...kit.label import Words
-from ...kit.row import row
+from ...kit.progress import progress_bar
+from ...kit.row import ends, row
 from ...theme.theme import Theme
 from .film_frames import FilmFrames
 
@@ -28,10 +29,7 @@ class FilmDialog(QDialog):
         self.check, self.listener = check, listener
         self.headline, self.more = Words(theme, "strong"), [Words(theme, "body", "mute") for _i in range(3)]
         self.frames = FilmFrames(theme)
-        self.bar = QProgressBar()
-        self.bar.setRange(0, 0)
-        self.bar.setTextVisible(False)
-        self.bar.setAccessibleName("Looking at the film")
+        self.bar = progress_bar("Looking at the film")
         self.open, self.stop = Button(theme, "Another recording…"), Button(theme, "Cancel", "outline")
         self.before, self.after = Button(theme, "Event before", "plain"), Button(theme, "Event after", "plain")
         self.moves = [
@@ -60,10 +58,7 @@ class FilmDialog(QDialog):
         column.addLayout(events)
         column.addWidget(self.where)
         column.addWidget(self.nowhere)
-        ends = row(self.carry, self.open, self.stop)
-        ends.addStretch(1)
-        ends.addWidget(self.away)
-        column.addLayout(ends)
+        column.addLayout(ends(self.carry, self.open, self.stop, right=self.away))
         self.open.clicked.connect(self.choose_file)
         self.stop.clicked.connect(self.check.stop)
         self.before.clicked.connect(lambda: self.check.choose_event(-1))

@@ -16,7 +16,7 @@ from ...kit.card import Card
 from ...kit.chips import Chips
 from ...kit.label import Words
 from ...kit.page import KINDS, save_page, text_page
-from ...kit.row import row
+from ...kit.row import ends, row
 from ...kit.wheel import DoubleSpinBox
 from ...theme.theme import Theme
 
@@ -78,10 +78,7 @@ class HandOffDialog(QDialog):
         for w in (self.warned, self.said):
             column.addWidget(w)
         column.addStretch(1)
-        ends = row(self.entered, self.copy, self.save)
-        ends.addStretch(1)
-        ends.addWidget(self.away)
-        column.addLayout(ends)
+        column.addLayout(ends(self.entered, self.copy, self.save, right=self.away))
         self.entered.clicked.connect(self._entered)
         self.copy.clicked.connect(self._copy)
         self.save.clicked.connect(self._save)

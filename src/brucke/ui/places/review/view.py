@@ -167,7 +167,7 @@ class ReviewView(Place):
         """Whose sound is listened to; a sound that plays changes over."""
         if id in self._listener_chips:
             self.listener = id
-            if self.playback.heard:
+            if self.playback.heard in ("now", "before"):
                 self.playback.listen(self.playback.heard, id)
         self.refresh()
         self.shows.emit(self.listener)

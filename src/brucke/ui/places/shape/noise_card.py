@@ -4,7 +4,7 @@ from pathlib import Path
 from typing import Any
 
 from msgspec.structs import replace
-from PyQt6.QtWidgets import QFileDialog, QProgressBar
+from PyQt6.QtWidgets import QFileDialog
 
 from ....core.document.own_file import FileProblem
 from ....core.document.setup import Setup
@@ -23,6 +23,7 @@ from ...kit.chips import Chips
 from ...kit.edit import Edit
 from ...kit.flow import Flow
 from ...kit.label import Words
+from ...kit.progress import progress_bar
 from ...theme.theme import Theme
 
 MISMATCH_DB = 6.0  # so much louder, the profile no longer fits: common practice, no source
@@ -38,9 +39,7 @@ class NoiseCard(Card):
         title = Words(theme, "strong", wraps=False)
         title.setText(_("Learn the room"))
         self.hint = Words(theme, "body")
-        self.bar = QProgressBar()
-        self.bar.setTextVisible(False)
-        self.bar.setAccessibleName(_("Learning, progress"))
+        self.bar = progress_bar(_("Learning, progress"), 100)
         self.learn = Button(theme, _("Learn"), "primary")
         self.profiles = Chips(theme, _("Profile"), [], self._choose)
         self.forget = Button(theme, _("Forget it"), "outline")

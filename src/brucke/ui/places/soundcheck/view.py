@@ -1,7 +1,7 @@
 """Every check with what it found: what, where, why, and one action; what is good stands beside."""
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QProgressBar, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from ....core.findings import Finding
 from ....desk.good_hours import GoodHours
@@ -14,6 +14,7 @@ from ...kit.finding_card import FindingCard
 from ...kit.flow import Flow
 from ...kit.label import Words
 from ...kit.place import Place, PlaceFrame
+from ...kit.progress import progress_bar
 from ...theme.theme import Theme
 from .since_card import SinceCard
 
@@ -76,9 +77,7 @@ class SoundcheckView(Place):
         self.heard = Words(theme, "small", "mute", wraps=False)
         self.listen = Button(theme, "Listen now", "primary", "K")
         self.away = Button(theme, "Back", "outline", "Esc")
-        self.bar = QProgressBar()
-        self.bar.setTextVisible(False)
-        self.bar.setAccessibleName("Listening, progress")
+        self.bar = progress_bar("Listening, progress", 100)
         self._head = QWidget()
         flow = Flow(12, self._head)
         for w in (self.title, self.heard, self.bar, self.listen, self.away):
