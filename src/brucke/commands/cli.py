@@ -137,6 +137,7 @@ def _measuring_commands(command: Command) -> None:
     p = command("take-offset", measured.take_offset, "how much later than the music a voice is, phrase by phrase")
     p.add_argument("voice", type=Path, help="alone: a file with the voice left and the music right")
     p.add_argument("music", type=Path, nargs="?")
+    p.add_argument("--keep", type=Path, metavar="FILE", help="write both sounds and their phrases, for showing")
     p = command("clean", measured.clean, "what a path does to sound: noise or echo removal, gate, levelling, filter")
     p.add_argument("sent", type=Path)
     p.add_argument("returned", type=Path)

@@ -55,7 +55,7 @@ def drift(args: argparse.Namespace) -> int:
 
 
 def take_offset(args: argparse.Namespace) -> int:
-    from ..core.measure.phrases import phrase_offsets
+    from ..core.measure.phrases import phrase_offsets, phrases_of
 
     if args.music is None:
         both, rate = read_sound(args.voice)
@@ -68,6 +68,10 @@ def take_offset(args: argparse.Namespace) -> int:
         one, other, rate = _two(args.voice, args.music)
         voice, music, names = mono(one), mono(other), (args.voice.name, args.music.name)
     found = phrase_offsets(np.ascontiguousarray(voice), np.ascontiguousarray(music), rate)
+    if args.keep is not None:
+        from ..takes.two_sounds import keep_two
+
+        keep_two(voice, music, rate, phrases_of(voice, rate), args.keep)
     _refuse(found.reason, *([args.voice] if args.music is None else [args.voice, args.music]))
 
     def ms(value: float) -> float | None:

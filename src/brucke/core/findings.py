@@ -26,7 +26,8 @@ class Verdict(msgspec.Struct, frozen=True, kw_only=True):
 
     `off_s` is signed, negative when early; `part` the part it speaks of. `sure` is False while any
     stage that matters is only calculated; `as_of` is the date of the oldest measurement that is unconfirmed,
-    empty where none is. `on_purpose` is the moment that asks for the least delay and not for being in step.
+    empty where none is. `on_purpose` is the moment that asks for the least delay and not for being in step;
+    `at_limit` that nothing there may wait any longer.
     """
 
     code: VerdictCode
@@ -38,3 +39,4 @@ class Verdict(msgspec.Struct, frozen=True, kw_only=True):
     as_of: str = ""
     least_delay: bool = False
     on_purpose: str = ""
+    at_limit: bool = False

@@ -67,10 +67,12 @@ class Playback(QObject):
         self._wanted = which
         self._answer = self._pool.submit(listener_sound, folder, take, listener)
 
-    def hear(self, sound: F32) -> None:
-        """Play `sound` [2, frames], which is of no take, once."""
-        if self._may() and self._answer is None:
-            self._play(sound, 0, "other")
+    def hear(self, sound: F32) -> bool:
+        """Play `sound` [2, frames], which is of no take, once; False where nothing can be played now, which is said."""
+        if not self._may() or self._answer is not None:
+            return False
+        self._play(sound, 0, "other")
+        return True
 
     def _may(self) -> bool:
         """Whether something can be played back now; said where it cannot."""

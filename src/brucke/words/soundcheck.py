@@ -187,6 +187,11 @@ _TEXTS = {
         _("They hear it apart from the rest."),
         _("Put everyone in step everywhere"),
     ),
+    "at_limit": (
+        _("{part} is {ms:.1f} ms {verdict} at {listener}, since no sound waits longer than {most:.0f} ms there."),
+        _("You asked for that limit. They hear it apart from the rest all the same."),
+        _("Look at it"),
+    ),
     "picture_first": (
         _("At {listener} the picture is first by {ms:.0f} ms."),
         _("Sound cannot be hurried. The other program can delay its picture."),
@@ -216,7 +221,7 @@ def _values(setup: Setup, f: Finding) -> dict[str, Value]:
         values["ring"] = " → ".join(part_name(setup, x) for x in str(values["ring"]).split(" → "))
     if f.code == "doubled":
         values.update(_doubled_words(setup, f))
-    elif f.code in ("out_of_step", "picture_first"):
+    elif f.code in ("out_of_step", "picture_first", "at_limit"):
         values["ms"] = abs(float(values["ms"]))
     if "quantity" in values:
         values["quantity"] = QUANTITIES[str(values["quantity"])]

@@ -74,6 +74,13 @@ def verdict_text(setup: Setup, v: Verdict) -> str:
     amount = ms_text(abs(v.off_s))
     if v.on_purpose and v.code in ("early", "late"):
         return _("{amount} apart, on purpose: {moment}").format(amount=amount, moment=moment_name(setup, v.on_purpose))
+    if v.at_limit:
+        early = (
+            _("{part} early {amount}, waits no longer")
+            if v.code == "early"
+            else _("{part} late {amount}, nobody waits longer")
+        )
+        return early.format(part=name, amount=amount)
     match v.code:
         case "in_step":
             return in_step_text(v.sure, v.as_of)
@@ -100,7 +107,9 @@ def in_step_text(sure: bool, as_of: str) -> str:
 
 def needs_you(v: Verdict) -> bool:
     """Whether this verdict asks the user to do something. What cannot be judged always does."""
-    return v.code == "not_aligned" or (v.code in ("early", "late", "picture_first") and not v.least_delay)
+    return v.code == "not_aligned" or (
+        v.code in ("early", "late", "picture_first") and not v.least_delay and not v.at_limit
+    )
 
 
 def together_text(setup: Setup, timing: Timing) -> str:
@@ -199,6 +208,11 @@ def route_reason(setup: Setup, t: ListenerTiming, r: RouteTiming) -> str:
     if t.least_delay and r.off is not None and not r.in_step:
         return _("Nothing is delayed here on purpose: {moment} asks for the least delay.").format(
             moment=moment_name(setup, t.verdict.on_purpose)
+        )
+    if t.verdict.at_limit and r.off is not None and not r.in_step and r.kind != "picture":
+        most = ms_text(setup.listener(t.listener).wait_at_most_ms / 1e3, 0)
+        return _("No sound waits longer than {most} here, as you asked. This is as near as they come.").format(
+            most=most
         )
     if r.kind == "far_end":
         return _(

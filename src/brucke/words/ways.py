@@ -5,6 +5,7 @@ from .translation import _
 OTHER_WAYS = {
     "film": _("Sound against picture of a recording…"),
     "voice_music": _("Voice against music of a recording…"),
+    "what_if": _("What if: another buffer, a limit, a chain…"),
     "path": _("Is the path clean?…"),
     "clocks": _("Two clocks against one another…"),
     "buffer": _("The smallest buffer that holds…"),

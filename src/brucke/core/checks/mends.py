@@ -13,7 +13,7 @@ SPARE_DB = 1.0
 # Findings that a hand, a cable or a measurement mends, and the action of the window that leads there.
 BY_HAND = {
     "device_missing": "gather", "input_clips": "gather", "bleed": "gather", "may_sleep": "check", "disk_full": "check",
-    "not_measured": "measure", "stale": "measure", "unconfirmed": "confirm", "picture_first": "align", "muted": "unmute", "cycle": "gather",
+    "not_measured": "measure", "stale": "measure", "unconfirmed": "confirm", "picture_first": "align", "at_limit": "align", "muted": "unmute", "cycle": "gather",
     "delay_too_long": "align", "not_aligned": "align",
 }  # fmt: skip
 

@@ -333,7 +333,7 @@ def _evidence(known: Known) -> Iterator[Finding]:
 
 def _in_step(known: Known) -> Iterator[Finding]:
     """One finding for all who are out of step, since one action mends them: the one that is furthest off."""
-    off = [t.verdict for t in known.timing.listeners if t.verdict.code in ("early", "late")]
+    off = [v for t in known.timing.listeners if (v := t.verdict).code in ("early", "late") and not v.at_limit]
     if off:
         v = max(off, key=lambda v: abs(v.off_s))
         yield Finding(
@@ -343,6 +343,12 @@ def _in_step(known: Known) -> Iterator[Finding]:
     for t in known.timing.listeners:
         # What cannot be judged for want of an origin is told by `_needs`, once.
         yield from (f for f in t.findings if f not in known.timing.findings)
+        if (v := t.verdict).at_limit:
+            most = known.setup.listener(t.listener).wait_at_most_ms
+            yield Finding(
+                code="at_limit", part=v.part, listener=t.listener, needs="look",
+                values={"ms": v.off_s * 1e3, "verdict": v.code, "most": most},
+            )  # fmt: skip
         if t.verdict.code == "picture_first":
             yield Finding(
                 code="picture_first", part=t.verdict.part, listener=t.listener, needs="look",

@@ -39,6 +39,7 @@ RANGES: dict[str, dict[str, Range]] = {
     },
     "Listener": {
         "channels": Range(1, 16, "channels"), "air_m": _METRES, "extra_ms": Range(0, MAX_DELAY_S * 1e3, "ms"),
+        "wait_at_most_ms": Range(0, MAX_DELAY_S * 1e3, "ms"),
         "target_lufs": Range(-40, -6, "LUFS"), "ceiling_db": Range(-40, 0, "dBFS"), "picture_there_ms": _MS, "sound_there_ms": Range(-10_000, 10_000, "ms"),
     },
     "Route": {"gain_db": _GAIN, "delay_ms": Range(0, MAX_DELAY_S * 1e3, "ms")},

@@ -117,7 +117,7 @@ class Part(_Data, frozen=True, kw_only=True):
 class Listener(_Data, frozen=True, kw_only=True):
     """One place where sound is heard or kept. `air_m` is the way from the loudspeaker to the ear; `chain` processes
     what goes there, all routes together but those that bypass it; `target_lufs` is how loud that is meant to be. Nothing louder than
-    `ceiling_db` ever reaches the ears at a monitor. `picture_there_ms` and `sound_there_ms` are what the program there adds, as somebody read it off: known so that
+    `ceiling_db` ever reaches the ears at a monitor. No sound is made to wait longer than `wait_at_most_ms` there. `picture_there_ms` and `sound_there_ms` are what the program there adds, as somebody read it off: known so that
     what is to be entered is the whole, not what is missing.
     """
 
@@ -133,6 +133,7 @@ class Listener(_Data, frozen=True, kw_only=True):
     version: Version = "A"
     target_lufs: float = -18.0
     ceiling_db: float = -3.0
+    wait_at_most_ms: float = MAX_DELAY_S * 1e3
     picture_there_ms: float = 0.0
     sound_there_ms: float = 0.0
 

@@ -164,3 +164,12 @@ def set_there(setup: Setup, listener: str, picture_ms: float, sound_ms: float) -
         sound_there_ms=held_to("Listener", "sound_there_ms", sound_ms),
     )  # fmt: skip
     return replace(setup, listeners=tuple(new if x.id == listener else x for x in setup.listeners))
+
+
+def set_waiting(setup: Setup, listener: str, extra_ms: float, at_most_ms: float) -> Setup:
+    """How much later than needed everybody there may be put in step, and the longest that a sound may be made to wait for it."""
+    new = replace(
+        setup.listener(listener), extra_ms=held_to("Listener", "extra_ms", extra_ms),
+        wait_at_most_ms=held_to("Listener", "wait_at_most_ms", at_most_ms),
+    )  # fmt: skip
+    return replace(setup, listeners=tuple(new if x.id == listener else x for x in setup.listeners))

@@ -3,6 +3,10 @@
 T = the lead's arrival + the smallest whole number of frames that is not before any routed arrival of
 the group (far ends apart) + the extra the user asks for; delay = round(T − arrival) in frames.
 Anchoring on the lead keeps every pair within one frame. Mutes and gains never move a target.
+
+Where no sound may wait longer than N, they meet at T' = the latest sound, or as near to T as the earliest
+can come; what lies further ahead than N stays early by the rest. That is the smallest largest distance between
+two sounds, and then the smallest from them to the picture.
 """
 
 import math
@@ -61,6 +65,18 @@ def _target(group: list[_Arriving], monitor: bool, extra_s: float, rate: int) ->
     return Quantity(anchor.undelayed.value + frames / rate, latest.terms)
 
 
+def _meeting(group: list[_Arriving], target: Quantity, monitor: bool, at_most_s: float, rate: int) -> float:
+    """T': when the sounds of a group meet, where none of them may wait longer; at T's place on the grid otherwise."""
+    sounds = [a for a in group if _moves(a, monitor) and a.part.kind != "picture"]
+    waiting = [a for a in sounds if a.route.way == "engine"]
+    if not waiting or at_most_s >= MAX_DELAY_S:
+        return target.value
+    reach = min(a.undelayed.value for a in waiting) + at_most_s
+    latest = max(a.undelayed.value for a in sounds)
+    short = math.ceil((target.value - max(latest, min(target.value, reach))) * rate - 1e-6)
+    return max(target.value - short / rate, latest)
+
+
 def _unjudged(known: Situation, origins: Origins, listener: Listener) -> tuple[Unjudged, ...]:
     routed = [p for p in known.setup.parts if (r := known.setup.route(p.id, listener.id)) is not None and r.on]
     return tuple(Unjudged(p.id, p.kind, origins.unresolved[p.id]) for p in routed if p.id in origins.unresolved)
@@ -81,6 +97,8 @@ def listener_timing(known: Situation, origins: Origins, listener: Listener) -> L
         groups.setdefault(a.origin.root, []).append(a)
     roots = sorted(groups, key=lambda root: all(a.part.kind != "lead" for a in groups[root]))
     targets = {root: _target(groups[root], monitor, listener.extra_ms / 1e3, rate) for root in roots}
+    at_most = listener.wait_at_most_ms / 1e3
+    meeting = {root: _meeting(groups[root], t, monitor, at_most, rate) for root, t in targets.items() if t is not None}
     unjudged = _unjudged(known, origins, listener)
     routes, hand_off, findings = [], 0.0, _once([u.problem for u in unjudged])
     for a in arriving:
@@ -90,8 +108,9 @@ def listener_timing(known: Situation, origins: Origins, listener: Listener) -> L
         wait, off, problem = 0.0, None, None
         if target is not None and _moves(a, monitor):
             off = at - target
-            wait = target.value - a.undelayed.value
-            if wait > MAX_DELAY_S:
+            meets = target.value if a.part.kind == "picture" else meeting[a.origin.root]
+            wait = meets - a.undelayed.value
+            if wait > MAX_DELAY_S and at_most >= MAX_DELAY_S:
                 problem = Finding(
                     code="delay_too_long", part=a.part.id, listener=listener.id, values={"ms": wait * 1e3}
                 )
@@ -102,7 +121,8 @@ def listener_timing(known: Situation, origins: Origins, listener: Listener) -> L
             a.part.id, a.part.kind, a.origin.root, a.origin.time, a.stages, at, delay, 0, off, a.route.way == "outside",
             problem=problem,
         )  # fmt: skip
-        align_delay = max(0, seconds_to_frames(wait, rate)) if r.can_be_delayed(monitor) else 0
+        frames = min(max(0, seconds_to_frames(wait, rate)), math.floor(at_most * rate + 1e-6))
+        align_delay = frames if r.can_be_delayed(monitor) else 0
         routes.append(replace(r, align_delay_frames=align_delay))
     if any(f.code == "delay_too_long" for f in findings):
         routes = [replace(r, align_delay_frames=r.delay_frames) for r in routes]
@@ -113,6 +133,9 @@ def listener_timing(known: Situation, origins: Origins, listener: Listener) -> L
     verdict = listener_verdict(known, listener, routes, findings)
     if least and verdict.code in ("early", "late", "in_step"):
         verdict = msgspec.structs.replace(verdict, least_delay=True, on_purpose=known.moment)
+    elif at_most < MAX_DELAY_S and verdict.code in ("early", "late"):
+        nearest = all(r.delay_frames == r.align_delay_frames for r in routes if r.can_be_delayed(monitor))
+        verdict = msgspec.structs.replace(verdict, at_limit=nearest)
     return ListenerTiming(
         listener.id, targets[roots[0]] if roots else None, tuple(routes), hand_off,
         counted_to_ears(known, listener), least, tuple(findings), verdict, unjudged,

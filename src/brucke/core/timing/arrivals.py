@@ -94,6 +94,11 @@ class ListenerTiming:
     verdict: Verdict
     unjudged: tuple[Unjudged, ...] = ()
 
+    @property
+    def wanted_so(self) -> bool:
+        """Whether what is apart here is so because the user asked for it: the least delay, or a limit to waiting."""
+        return self.least_delay or self.verdict.at_limit
+
     def problem(self, part: str) -> Finding | None:
         """Why a part that is routed here cannot be judged."""
         found = self.of_part(part)

@@ -16,6 +16,7 @@ from ..knowledge.evidence import (
     Measurement,
 )
 from ..knowledge.quantities import PICTURE, ROUND_TRIP, Measured
+from ..measure.stages import FoundStages, MeasuredPath, find_stages
 from ..routing.clocks import matched, set_points
 from ..sound.processors import Processor
 from ..units import buffer_seconds, speed_of_sound
@@ -59,6 +60,17 @@ class Situation:
         """What counts of it, confirmed or not."""
         return self.knowledge.counting(quantity, self.setup, *ids)
 
+    @cached_property
+    def round_trips(self) -> dict[str, Measurement]:
+        """Those of interfaces that count, by their keys."""
+        found = {ROUND_TRIP.key(*ids): self.measured(ROUND_TRIP, *ids) for ids in ROUND_TRIP.subjects(self.setup)}
+        return {key: m for key, m in found.items() if m is not None}
+
+    @cached_property
+    def converters(self) -> FoundStages:
+        """What each direction of each interface takes beyond its buffers, as far as measurements tell."""
+        return find_stages(converter_paths(self))
+
     def standing(self, m: Measurement) -> EvidenceKind:
         return "unconfirmed" if self.knowledge.unconfirmed(m) else "measured"
 
@@ -68,54 +80,51 @@ class Situation:
 
 
 def _interface_stages(known: Situation, device: Device, code: str) -> list[Stage]:
-    """One direction of an interface: its buffers and half of what the measurement found beyond them, and what it costs to match
-    its clock.
+    """One direction of an interface: its buffers and what the measurements found beyond them, and what it costs to match its clock.
 
-    How that rest is shared between the two directions is not known; the split has a ± of its own,
+    How the rest of a round trip is shared between the two directions is not known; the split has a ± of its own,
     opposite in the two directions, so it vanishes from every round trip.
     """
-    buffers, own = _buffers_s(known, device), _matching(known, device, code)
-    measured, other = _round_trip(known, device, code)
-    if measured is None:
+    buffers, own = buffers_s(known, device), _matching(known, device, code)
+    found = known.converters.of.get(f"{code}:{device.id}")
+    if found is None:
         reported = known.facts.reported_s.get(f"{device.id}:{'in' if code == 'capture' else 'out'}", buffers)
         terms = {f"{code}:{device.id}": UNMEASURED_CONVERTER_S}
         return [Stage(code, Quantity(reported, terms), "calculated", device.id), *own]
-    back = "output" if code == "capture" else "capture"
-    there = buffers + sum(s.latency.value for s in own)
-    away = _buffers_s(known, other) + sum(s.latency.value for s in _matching(known, other, back))
-    trip = f"round trip:{measured.key}"
-    if other is not device and (known_back := _round_trip(known, other, back)[0]) is not measured and known_back:
-        # The other interface is known by itself: what is left is all of this one.
-        rest = total([s.latency for s in _interface_stages(known, other, back)])
-        mine = Quantity(measured.value_s, {trip: measured.plus_minus_s}) - rest
-        latency = Quantity(mine.value - there + buffers, mine.terms)
-    else:
-        rest_s = (measured.value_s - there - away) / 2
-        sign = 1.0 if code == "capture" else -1.0
-        terms = {trip: measured.plus_minus_s / 2, f"split:{measured.key}": sign * abs(rest_s) / 2}
-        latency = Quantity(buffers + rest_s, terms)
-    return [Stage(code, latency, known.standing(measured), device.id, measured.date), *own]
+    used = [known.round_trips[key] for key in found.by]
+    terms = {f"round trip:{key}": width for key, width in found.by.items()}
+    terms[f"split:{found.group}"] = found.sign * found.open_s
+    doubtful = [m for m in used if known.standing(m) == "unconfirmed"]
+    date = min(m.date for m in doubtful or used)
+    kind: EvidenceKind = "unconfirmed" if doubtful else "measured"
+    return [Stage(code, Quantity(buffers + found.seconds, terms), kind, device.id, date), *own]
 
 
-def _buffers_s(known: Situation, device: Device) -> float:
+def interface_latency(known: Situation, device: Device, code: str) -> float:
+    """Seconds of one direction, “capture” or “output”, without what matching its clock costs."""
+    return _interface_stages(known, device, code)[0].latency.value
+
+
+def converter_paths(known: Situation) -> list[MeasuredPath]:
+    """Every round trip that counts, as the two converters that are left of it: buffers and matching are calculated."""
+    paths = []
+    for key, m in known.round_trips.items():
+        ids = key.split(":")[1:]
+        out, into = known.setup.device(ids[0]), known.setup.device(ids[-1])
+        calculated = sum(
+            buffers_s(known, d) + sum(s.latency.value for s in _matching(known, d, code))
+            for d, code in ((out, "output"), (into, "capture"))
+        )
+        stages = (f"output:{out.id}", f"capture:{into.id}")
+        paths.append(MeasuredPath(key, stages, m.value_s - calculated, m.plus_minus_s))
+    return paths
+
+
+def buffers_s(known: Situation, device: Device) -> float:
     """Of one direction; none of a device whose clock is being matched, since they are in what that costs."""
     if device.id in known.facts.matched:
         return 0.0
     return buffer_seconds(device.buffer_frames, device.buffers, device.rate_hz)
-
-
-def _round_trip(known: Situation, device: Device, code: str) -> tuple[Measurement | None, Device]:
-    """What tells most of a direction of an interface: its own round trip, else the first with another; and which that is."""
-    own = known.measured(ROUND_TRIP, device.id)
-    if own is not None:
-        return own, device
-    for other in known.setup.devices:
-        if other.kind == "interface" and other.id != device.id:
-            ids = (other.id, device.id) if code == "capture" else (device.id, other.id)
-            found = known.measured(ROUND_TRIP, *ids)
-            if found is not None:
-                return found, other
-    return None, device
 
 
 def _matching(known: Situation, device: Device, code: str) -> list[Stage]:
@@ -145,7 +154,7 @@ def capture_stages(known: Situation, part: Part) -> list[Stage]:
     if device.kind == "interface":
         return _interface_stages(known, device, "capture")
     stages = _matching(known, device, "capture")
-    buffers = _buffers_s(known, device)
+    buffers = buffers_s(known, device)
     reported = known.facts.reported_s.get(f"{device.id}:in")
     if device.kind == "call" and reported is not None:
         latency = Quantity(reported, {f"way back:{device.id}": REPORT_PLUS_MINUS * reported})
@@ -171,7 +180,7 @@ def output_stages(known: Situation, listener: Listener) -> list[Stage]:
     stages = []
     if device.kind == "interface":
         stages += _interface_stages(known, device, "output")
-    elif buffers := _buffers_s(known, device):
+    elif buffers := buffers_s(known, device):
         stages.append(Stage("hand-over", Quantity(buffers), "calculated", device.id))
     if device.kind != "interface":
         stages += _matching(known, device, "output")

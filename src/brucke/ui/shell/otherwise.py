@@ -6,6 +6,7 @@ from typing import Protocol
 from PyQt6.QtWidgets import QDialog
 
 from ...desk.buffer_finder import BufferFinder
+from ...desk.by_ear import ByEar
 from ...desk.film_check import FilmCheck
 from ...desk.playback import Playback
 from ...desk.round_trip import Measurer
@@ -14,10 +15,12 @@ from ...desk.session import Session
 from ...desk.take import TakeRecorder
 from ...words.hand_off import handed_to
 from ..places.align.buffer_dialog import BufferDialog
-from ..places.align.files_dialog import CLOCKS, PATH, VOICE, Asked, FilesDialog
+from ..places.align.files_dialog import CLOCKS, PATH, Asked, FilesDialog
 from ..places.align.film_dialog import FilmDialog
 from ..places.align.hand_off_dialog import HandOffDialog
 from ..places.align.view import AlignView
+from ..places.align.voice_dialog import VoiceDialog
+from ..places.align.what_if_dialog import WhatIfDialog
 from ..theme.theme import Theme
 
 
@@ -41,11 +44,12 @@ class Otherwise:
         running, measuring, taking = window.running, window.measuring, window.taking
         session = self.session
         self.film = FilmCheck(session, window.playback)
+        self.ear = ByEar(session, window.playback)
         self.buffers = BufferFinder(session, running, measuring, taking)
         self.shown: QDialog | None = None
         self.ways: dict[str, Callable[[], None]] = {
             "film": self._film, "hand_off": self._hand_off, "buffer": self._buffer,
-            "voice_music": lambda: self._files(VOICE), "path": lambda: self._files(PATH), "clocks": lambda: self._files(CLOCKS),
+            "voice_music": self._voice, "what_if": self._what_if, "path": lambda: self._files(PATH), "clocks": lambda: self._files(CLOCKS),
         }  # fmt: skip
 
     def tick(self) -> None:
@@ -56,6 +60,7 @@ class Otherwise:
             self.shown.reject()
         self.buffers.cancel()
         self.film.close()
+        self.ear.close()
 
     def _show(self, dialog: QDialog) -> None:
         """Beside the window, which goes on; one at a time."""
@@ -89,6 +94,10 @@ class Otherwise:
         self._show(BufferDialog(self.theme, self.buffers, self._window.align.window()))
 
     def _files(self, asked: Asked) -> None:
-        self._show(
-            FilesDialog(self.theme, asked, self.session, self._window.align.listener, self._window.align.window())
-        )
+        self._show(FilesDialog(self.theme, asked, self._window.align.window()))
+
+    def _voice(self) -> None:
+        self._show(VoiceDialog(self.theme, self.ear, self._window.align.listener, self._window.align.window()))
+
+    def _what_if(self) -> None:
+        self._show(WhatIfDialog(self.theme, self.session, self._window.align.listener, self._window.align.window()))

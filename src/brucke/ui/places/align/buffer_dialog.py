@@ -1,10 +1,11 @@
 """The smallest buffer that holds: what was tried, what it gains, use it."""
 
-from PyQt6.QtWidgets import QDialog, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from ....desk.buffer_finder import BufferFinder, Tried, gains_ms
 from ....words.timing import listener_name, ms_text
 from ...kit.button import Button
+from ...kit.dialog import BesideWindow
 from ...kit.label import Words
 from ...kit.progress import progress_bar
 from ...kit.row import ends
@@ -25,11 +26,9 @@ def tried_text(t: Tried) -> str:
     return "did not start" if not t.seconds else f"{t.dropouts} dropouts" if t.dropouts != 1 else "1 dropout"
 
 
-class BufferDialog(QDialog):
+class BufferDialog(BesideWindow):
     def __init__(self, theme: Theme, finder: BufferFinder, parent: QWidget | None):
-        super().__init__(parent)
-        self.setWindowTitle("The smallest buffer that holds")
-        self.resize(640, 300)
+        super().__init__("The smallest buffer that holds", 640, 300, parent)
         self.finder = finder
         self.headline, self.more = Words(theme, "strong"), Words(theme, "body", "mute")
         self.bar = progress_bar("Trying buffers")
@@ -45,13 +44,9 @@ class BufferDialog(QDialog):
         self.stop.clicked.connect(finder.cancel)
         self.use.clicked.connect(self._use)
         self.away.clicked.connect(self.reject)
-        finder.changed.connect(self.refresh)
-        self.finished.connect(self._left)
+        self.follow(finder.changed, self.refresh)
+        self.finished.connect(lambda _code: finder.cancel())
         self.refresh()
-
-    def _left(self, _code: int) -> None:
-        self.finder.cancel()
-        self.finder.changed.disconnect(self.refresh)
 
     def _use(self) -> None:
         self.finder.use()

@@ -63,14 +63,14 @@ class VerdictCard(Card):
             text = f"{timing.verdict_text(setup, t.verdict)}. {timing.route_reason(setup, t, r)}"
             self._say_only(f"{apart} apart", "water", text)
             return
-        good = r.in_step or r.off is None or t.least_delay
+        good = r.in_step or r.off is None or t.wanted_so
         self.headline.say(timing.route_headline(setup, r), "water" if good else "coral")
         self.plus_minus.say(timing.plus_minus_text(r.off.plus_minus) if r.off is not None else "")
         self.reason.say(timing.route_reason(setup, t, r))
-        self.one.setVisible(t.can_delay(setup, r) and not r.in_step)
+        self.one.setVisible(t.can_delay(setup, r) and not r.in_step and not t.wanted_so)
         self.one.setText(f"Delay {timing.ms_text(r.align_delay_frames / setup.rate_hz)}")
         others = [x for x in t.routes if t.can_delay(setup, x) and not x.in_step]
-        self.all.setVisible(bool(others) and not t.least_delay)
+        self.all.setVisible(bool(others) and not t.wanted_so)
         self.all.set_kind("outline" if self.one.isVisibleTo(self) else "primary")
         self.updateGeometry()
 

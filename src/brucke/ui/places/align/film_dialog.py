@@ -2,12 +2,13 @@
 
 from pathlib import Path
 
-from PyQt6.QtWidgets import QDialog, QFileDialog, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFileDialog, QVBoxLayout, QWidget
 
 from ....desk.film_check import FilmCheck
 from ....words.timing import listener_name
 from ...kit.button import Button
 from ...kit.chips import Chips
+from ...kit.dialog import BesideWindow
 from ...kit.label import Words
 from ...kit.progress import progress_bar
 from ...kit.row import ends, row
@@ -21,11 +22,9 @@ EMPTY = (
 )  # fmt: skip
 
 
-class FilmDialog(QDialog):
+class FilmDialog(BesideWindow):
     def __init__(self, theme: Theme, check: FilmCheck, listener: str, parent: QWidget | None):
-        super().__init__(parent)
-        self.setWindowTitle("Sound against picture of a recording")
-        self.resize(980, 640)
+        super().__init__("Sound against picture of a recording", 980, 640, parent)
         self.check, self.listener = check, listener
         self.headline, self.more = Words(theme, "strong"), [Words(theme, "body", "mute") for _i in range(3)]
         self.frames = FilmFrames(theme)
@@ -42,8 +41,7 @@ class FilmDialog(QDialog):
         self.away = Button(theme, "Close", "plain", "Esc")
         self.nowhere = Words(theme, "small", "amber")
         self._build()
-        check.changed.connect(self.refresh)
-        self.finished.connect(lambda _code: check.changed.disconnect(self.refresh))
+        self.follow(check.changed, self.refresh)
         self.refresh()
 
     def _build(self) -> None:

@@ -3,7 +3,7 @@
 from pathlib import Path
 
 from PyQt6.QtGui import QGuiApplication
-from PyQt6.QtWidgets import QDialog, QFileDialog, QGridLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFileDialog, QGridLayout, QVBoxLayout, QWidget
 
 from ....core.document.ranges import RANGES
 from ....core.edits.listener_edits import set_there
@@ -14,6 +14,7 @@ from ....words.timing import listener_name
 from ...kit.button import Button
 from ...kit.card import Card
 from ...kit.chips import Chips
+from ...kit.dialog import BesideWindow
 from ...kit.label import Words
 from ...kit.page import KINDS, save_page, text_page
 from ...kit.row import ends, row
@@ -23,11 +24,9 @@ from ...theme.theme import Theme
 MOST_LINES = 8
 
 
-class HandOffDialog(QDialog):
+class HandOffDialog(BesideWindow):
     def __init__(self, theme: Theme, session: Session, listener: str, parent: QWidget | None):
-        super().__init__(parent)
-        self.setWindowTitle("To enter in the other program")
-        self.resize(760, 420)
+        super().__init__("To enter in the other program", 760, 420, parent)
         self.session = session
         ends = [x.id for x in handed_to(session.setup)]
         self.listener = listener if listener in ends else ends[0]
@@ -44,8 +43,7 @@ class HandOffDialog(QDialog):
         self.copy, self.save = Button(theme, "Copy"), Button(theme, "Save as a page…")
         self.away = Button(theme, "Close", "plain", "Esc")
         self._build(theme)
-        session.changed.connect(self.refresh)
-        self.finished.connect(lambda _code: session.changed.disconnect(self.refresh))
+        self.follow(session.changed, self.refresh)
         self.refresh()
         self.copy.setFocus()
 

@@ -71,7 +71,7 @@ def align_data(setup: Setup, t: ListenerTiming) -> AlignData:
                 )  # fmt: skip
             at += s.latency.value
         delay = r.delay_frames / setup.rate_hz
-        good = r.code != "cannot_be_judged" and (r.in_step or t.least_delay)
+        good = r.code != "cannot_be_judged" and (r.in_step or t.wanted_so)
         lanes.append(
             Lane(
                 r.part, part.name, part.colour, timing.KIND_WORDS[part.kind],

@@ -89,7 +89,7 @@ def _cell(setup: Setup, part: Part, listener: Listener, t: ListenerTiming | None
     if route is None or not route.on:
         return Cell("off", part.colour, said=f"{where}: off")
     r = t.of_part(part.id) if t is not None else None
-    text, tone, offset = _timing_words(r, t.least_delay) if t is not None and r is not None else ("", "mute", None)
+    text, tone, offset = _timing_words(r, t.wanted_so) if t is not None and r is not None else ("", "mute", None)
     if part.kind == "picture":
         gain = _("kept") if listener.kind == "recorder" else _("seen")
     else:

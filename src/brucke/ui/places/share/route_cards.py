@@ -256,7 +256,7 @@ class ArrivesCard(RouteCard):
             self.hide()
             return
         self.when.say(
-            words.route_headline(self.setup, r), "water" if r.in_step or r.off is None or t.least_delay else "coral"
+            words.route_headline(self.setup, r), "water" if r.in_step or r.off is None or t.wanted_so else "coral"
         )
         self.reason.say(words.route_reason(self.setup, t, r))
         self._needed_ms = r.align_delay_frames / self.setup.rate_hz * 1e3
