@@ -7,6 +7,9 @@ from scipy.optimize import linprog, lsq_linear
 
 from brucke.core.document.setup import Device, EnteredStage, Listener, Part
 from brucke.core.edits.listener_edits import set_waiting
+from brucke.core.knowledge.evidence import Knowledge
+from brucke.core.knowledge.learned import Air, without_air
+from brucke.core.knowledge.quantities import ROUND_TRIP
 from brucke.core.measure.stages import MeasuredPath, find_stages, worth_measuring
 from brucke.core.sound.processors import NoiseRemoval
 from brucke.core.timing.align import align, timing
@@ -14,7 +17,7 @@ from brucke.core.timing.paths import Situation
 from brucke.core.timing.what_if import Wish, beside, present, situation
 from brucke.words import timing as words
 
-from .test_timing import HARP, MS, PHONES, STREAM, VOICE, arrival_ms, measured_round_trip, small
+from .test_timing import CARD, HARP, MS, PHONES, STREAM, VOICE, arrival_ms, measured_round_trip, small
 
 
 def at(setup, listener="stream", **more):
@@ -148,3 +151,46 @@ def test_what_waits_at_the_monitor_is_held_to_its_limit_too():
     after = align(Situation(set_waiting(setup, "phones", 0.0, 4.0)))
     assert after.route("harp", "phones").delay_ms == pytest.approx(4.0)
     assert isinstance(after.listener("phones"), Listener)
+
+
+def test_the_air_is_told_from_the_machine_by_distance_and_temperature():
+    """ISO 9613-1: 343.2 m/s at 20 °C, and 331.3 m/s at 0 °C (value from memory)."""
+    setup = small()
+    m = measured_round_trip(setup, 14.0).measurements[0]
+    for celsius, speed in ((20.0, 343.2), (0.0, 331.3)):
+        left = without_air(m, Air(2.0, celsius))
+        assert left.value_s == pytest.approx(14.0 * MS - 2.0 / speed, abs=2e-6)
+        assert left.air_s + left.value_s == pytest.approx(m.value_s)
+        assert 0.05 * MS < left.plus_minus_s < 0.1 * MS  # two centimetres are 0.06 ms, three degrees 0.03
+    assert without_air(m, Air(6.0)) is None, "so much air alone takes longer"
+    assert without_air(left, Air(0.5)) is None, "it is taken out once"
+    counted = Situation(setup, Knowledge().with_measurement(m).with_measurement(left))
+    assert (
+        timing(counted).of("stream").route("voice").arrival.value
+        < timing(Situation(setup, measured_round_trip(setup, 14.0))).of("stream").route("voice").arrival.value
+    )
+
+
+def test_every_way_that_was_measured_counts_for_each_direction_of_two_interfaces():
+    other = replace(CARD, id="box", name="Box")
+    deep = replace(VOICE, id="deep", name="Deep", device="box")
+    ear = Listener(id="ear", name="Ear", kind="monitor", device="box")
+    setup = small(deep, devices=(other,), listeners=(PHONES, STREAM, ear))
+    truth = {"output:card": 0.6, "capture:card": 1.0, "output:box": 1.4, "capture:box": 2.2}
+    known = Knowledge()
+    for ids in (("card",), ("box",), ("card", "box")):
+        value = 8.0 + truth[f"output:{ids[0]}"] + truth[f"capture:{ids[-1]}"]
+        known = known.with_measurement(measured_round_trip_of(setup, ids, value))
+    found = Situation(setup, known).converters.of
+    # Without the way across nothing would tell that the box comes in 1.2 ms later than the card.
+    assert found["capture:box"].seconds - found["capture:card"].seconds == pytest.approx(1.2 * MS, abs=1e-6)
+    assert [w.ids for w in ROUND_TRIP.more(setup)] == [("card", "box"), ("box", "card")]
+    late = timing(Situation(setup, known)).of("stream")
+    apart = late.route("deep").arrival - late.route("voice").arrival
+    assert apart.value == pytest.approx(1.2 * MS, abs=1e-6)
+    assert apart.plus_minus == pytest.approx(0.001 * MS * 2**0.5, rel=0.3), "how out and in share cancels"
+
+
+def measured_round_trip_of(setup, ids, ms):
+    plain = measured_round_trip(setup, ms).measurements[0]
+    return replace(plain, key=ROUND_TRIP.key(*ids), fingerprint=ROUND_TRIP.fingerprint(setup, *ids))

@@ -11,7 +11,8 @@ from brucke.core.document.setup_file import load
 from brucke.core.edits.block_edits import set_block, smaller
 from brucke.core.edits.found_edits import NAME, note_late
 from brucke.core.edits.listener_edits import set_there
-from brucke.core.knowledge.quantities import PICTURE
+from brucke.core.knowledge.evidence import Measurement
+from brucke.core.knowledge.quantities import PICTURE, ROUND_TRIP
 from brucke.core.timing.hand_off import hand_off
 from brucke.demo import FOLDER, SETUP
 from brucke.desk.buffer_finder import Tried, smallest
@@ -248,6 +249,31 @@ def test_the_smallest_that_held_is_the_last_before_one_did_not():
     assert half.block_frames == 64
     interface = next(d for d in half.devices if d.kind == "interface")
     assert interface.buffer_frames * interface.buffers >= 64
+
+
+def test_which_box_takes_how_long_and_the_air_is_taken_out_once(window):
+    w = window
+    w.do("stages")
+    assert w.otherwise.shown.lines[0].text().startswith("Nothing was measured yet")
+    w.otherwise.shown.reject()
+    setup = w.session.setup
+    interface = next(d for d in setup.devices if d.kind == "interface")
+    m = Measurement(
+        key=ROUND_TRIP.key(interface.id), value_s=0.0131, plus_minus_s=1e-5, date="2026-11-27T10:00", method="sweeps", repeats=4,
+        agreeing=4, fingerprint=ROUND_TRIP.fingerprint(setup, interface.id),
+    )  # fmt: skip
+    w.session.learn(w.session.knowledge.with_measurement(m))
+    w.do("stages")
+    dialog = w.otherwise.shown
+    assert [row[0] for row in dialog.table.rows.rows] == [f"{interface.name} out", f"{interface.name} in"]
+    assert not dialog.keep.isEnabled()
+    dialog.metres.setValue(20.0)
+    assert "cannot be right" in dialog.air_said.text()
+    dialog.metres.setValue(0.4)
+    dialog.grab()
+    press(dialog.keep)
+    assert w.session.situation.measured(ROUND_TRIP, interface.id).value_s == pytest.approx(0.0131 - 0.4 / 343.2)
+    assert not dialog.keep.isVisibleTo(dialog)
 
 
 @pytest.mark.live

@@ -62,7 +62,7 @@ class Measurer(QObject):
         """What would be measured now: what was chosen, else the first that was not measured yet, else that wants confirming."""
         setup, knowledge = self.session.setup, self.session.knowledge
         ways = list(self.quantity.ways(setup))
-        wanted = [w for w in ways if w.ids == self._chosen]
+        wanted = [w for w in (*ways, *self.quantity.more(setup)) if w.ids == self._chosen]
         counting = [(w, knowledge.counting(self.quantity, setup, *w.ids)) for w in ways]
         wanted += [w for w, m in counting if m is None]
         wanted += [w for w, m in counting if m is not None and knowledge.unconfirmed(m)]
@@ -70,14 +70,20 @@ class Measurer(QObject):
 
     @property
     def possible(self) -> dict[str, tuple[Measured, Way]]:
-        """What can be measured here, by its key."""
+        """What is to be measured here, by its key; of what only tells more, what was chosen."""
         setup = self.session.setup
-        return {q.key(*w.ids): (q, w) for q in QUANTITIES for w in q.ways(setup)}
+        return {
+            q.key(*w.ids): (q, w)
+            for q in QUANTITIES
+            for w in (*q.ways(setup), *(x for x in q.more(setup) if x.ids == self._chosen))
+        }
 
     def choose(self, key: str) -> None:
-        """Measure this one of what is possible."""
-        if not self.busy and key in self.possible:
-            self.quantity, way = self.possible[key]
+        """Measure this one of all that can be."""
+        setup = self.session.setup
+        every = {q.key(*w.ids): (q, w) for q in QUANTITIES for w in (*q.ways(setup), *q.more(setup))}
+        if not self.busy and key in every:
+            self.quantity, way = every[key]
             self._chosen = way.ids
             self.changed.emit()
 
@@ -229,7 +235,7 @@ class Measurer(QObject):
         if old is None:
             self.changed.emit()
             return
-        moved = found.seconds - old.value_s
+        moved = found.seconds - old.air_s - old.value_s
         day = timing.day_text(old.date)
         if abs(moved) * self.session.setup.rate_hz <= HALF_FRAME + self._wander_s * self.session.setup.rate_hz:
             self.message, self.failed = f"Confirmed: the {self._name} is as it was measured on {day}.", False

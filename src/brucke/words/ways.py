@@ -6,6 +6,7 @@ OTHER_WAYS = {
     "film": _("Sound against picture of a recording…"),
     "voice_music": _("Voice against music of a recording…"),
     "what_if": _("What if: another buffer, a limit, a chain…"),
+    "stages": _("Which box takes how long, and the air…"),
     "path": _("Is the path clean?…"),
     "clocks": _("Two clocks against one another…"),
     "buffer": _("The smallest buffer that holds…"),

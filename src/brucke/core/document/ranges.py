@@ -48,7 +48,7 @@ RANGES: dict[str, dict[str, Range]] = {
     "NoiseProfile": {"rate_hz": Range(1000, 1_000_000, "Hz"), "level_db": Range(-400, 100, "dB"), "seconds": _SECONDS},
     "Measurement": {
         "value_s": Range(-10, 10, "s"), "plus_minus_s": Range(0, 10, "s"), "proof_start_s": Range(-10, 10, "s"),
-        "proof_step_s": Range(0, 1, "s"), "repeats": Range(0, 10_000, "times"), "agreeing": Range(0, 10_000, "times"),
+        "proof_step_s": Range(0, 1, "s"), "air_s": Range(0, 10, "s"), "repeats": Range(0, 10_000, "times"), "agreeing": Range(0, 10_000, "times"),
     },
 }  # fmt: skip
 # How long a list may be; of what is not named here, MOST.

@@ -19,7 +19,7 @@ EvidenceKind = Literal["measured", "unconfirmed", "calculated", "entered"]
 
 class Measurement(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     """One measured latency. `proof` is the correlation around its peak, `proof_start_s` its first lag; `confirmed` is
-    when one sweep agreed with it again, `sequence` its place among all that came to be known."""
+    when one sweep agreed with it again, `air_s` what was taken out of it as the way through the air, `sequence` its place among all that came to be known."""
 
     key: str
     value_s: float
@@ -33,6 +33,7 @@ class Measurement(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True)
     proof_start_s: float = 0.0
     proof_step_s: float = 0.0
     note: str = ""
+    air_s: float = 0.0
     confirmed: str = ""
     sequence: int = 0
 

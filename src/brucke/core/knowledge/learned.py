@@ -1,13 +1,17 @@
 """From what was measured to evidence in the knowledge of a setup."""
 
+import math
 from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime
+
+import msgspec
 
 from ..document.setup import Setup
 from ..measure.round_trip import RoundTrip
 from ..timing.paths import Situation
 from ..timing.picture import picture_path
+from ..units import speed_of_sound
 from .evidence import Knowledge, Measurement
 from .quantities import PICTURE, Ids, Measured
 from .take_verdict import ListenerProof
@@ -58,3 +62,34 @@ def picture_measurements(known: Situation, proof: Mapping[str, ListenerProof]) -
             seen = SeenOffset(p.against_sound_ms / 1e3, p.plus_minus_ms / 1e3, "claps", p.claps)
             knowledge = knowledge.with_measurement(picture_measurement(known, p.part, listener, seen))
     return knowledge
+
+
+@dataclass(frozen=True)
+class Air:
+    """The way from a loudspeaker to a microphone, with the ± of its length and of the temperature."""
+
+    metres: float
+    celsius: float = 20.0
+    metres_plus_minus: float = 0.02
+    celsius_plus_minus: float = 3.0
+
+    @property
+    def seconds(self) -> float:
+        return self.metres / speed_of_sound(self.celsius)
+
+    @property
+    def plus_minus_s(self) -> float:
+        warmer = self.metres / speed_of_sound(self.celsius + self.celsius_plus_minus)
+        return math.hypot(self.metres_plus_minus / speed_of_sound(self.celsius), self.seconds - warmer)
+
+
+def without_air(m: Measurement, air: Air) -> Measurement | None:
+    """What was measured through the air, as the machine's part alone; None where the air alone takes longer, or was taken out already."""
+    left = m.value_s - air.seconds
+    if left <= 0 or m.air_s:
+        return None
+    note = f"{air.metres:g} m of air at {air.celsius:g} °C taken out"
+    return msgspec.structs.replace(
+        m, value_s=left, plus_minus_s=math.hypot(m.plus_minus_s, air.plus_minus_s), proof_start_s=m.proof_start_s - air.seconds, air_s=air.seconds,
+        note="; ".join(x for x in (m.note, note) if x),
+    )  # fmt: skip

@@ -37,13 +37,14 @@ def _no_way(setup: Setup) -> Iterator[Way]:
 class Measured:
     """`subjects` are what a setup has of it, by their ids; `depends` what a measurement of one depends on; `spoiled_by`
     the events after which it is unconfirmed; `ways` how the engine measures it, by subject: none where the proof of a
-    take shows it."""
+    take shows it; `more` are ways that nothing needs and that tell more."""
 
     code: str
     subjects: Callable[[Setup], Iterator[Ids]]
     depends: Callable[..., tuple[object, ...]]
     spoiled_by: tuple[str, ...] = ()
     ways: Callable[[Setup], Iterator[Way]] = _no_way
+    more: Callable[[Setup], Iterator[Way]] = _no_way
 
     def key(self, *ids: str) -> str:
         """Under which knowledge keeps it."""
@@ -80,8 +81,9 @@ def _interface_depends(setup: Setup, *ids: str) -> tuple[object, ...]:
     return tuple(found)
 
 
-def _interface_ways(setup: Setup) -> Iterator[Way]:
-    plays: dict[str, int] = {}  # the first monitor of each interface, and the first capture
+def _interface_ends(setup: Setup) -> tuple[dict[str, int], dict[str, int]]:
+    """The first monitor of each interface, and the first capture."""
+    plays: dict[str, int] = {}
     records: dict[str, int] = {}
     captures = capture_channels(setup)
     for x, listener in enumerate(setup.listeners):
@@ -90,6 +92,11 @@ def _interface_ways(setup: Setup) -> Iterator[Way]:
     for part in setup.parts:
         if part.channels and setup.device(part.device).kind == "interface":
             records.setdefault(part.device, captures.index((part.device, part.channels[0])))
+    return plays, records
+
+
+def _interface_ways(setup: Setup) -> Iterator[Way]:
+    plays, records = _interface_ends(setup)
     both = [(d, d) for d in plays if d in records]
     deaf = [(d, next(iter(records), "")) for d in plays if d not in records]
     mute = [(next(iter(plays), ""), d) for d in records if d not in plays]
@@ -98,7 +105,14 @@ def _interface_ways(setup: Setup) -> Iterator[Way]:
             yield Way((out,) if out == into else (out, into), plays[out], records[into])
 
 
-ROUND_TRIP = Measured("round_trip", _interfaces, _interface_depends, CLOCK_MOVES, _interface_ways)
+def _crossed_ways(setup: Setup) -> Iterator[Way]:
+    """Out of one into another, where each has a round trip of its own."""
+    plays, records = _interface_ends(setup)
+    for out, into in itertools.permutations([d for d in plays if d in records], 2):
+        yield Way((out, into), plays[out], records[into])
+
+
+ROUND_TRIP = Measured("round_trip", _interfaces, _interface_depends, CLOCK_MOVES, _interface_ways, _crossed_ways)
 
 
 # The way of a picture to a listener, from the claps in a take.

@@ -18,6 +18,7 @@ from ..places.align.buffer_dialog import BufferDialog
 from ..places.align.files_dialog import CLOCKS, PATH, Asked, FilesDialog
 from ..places.align.film_dialog import FilmDialog
 from ..places.align.hand_off_dialog import HandOffDialog
+from ..places.align.stages_dialog import StagesDialog
 from ..places.align.view import AlignView
 from ..places.align.voice_dialog import VoiceDialog
 from ..places.align.what_if_dialog import WhatIfDialog
@@ -49,7 +50,7 @@ class Otherwise:
         self.shown: QDialog | None = None
         self.ways: dict[str, Callable[[], None]] = {
             "film": self._film, "hand_off": self._hand_off, "buffer": self._buffer,
-            "voice_music": self._voice, "what_if": self._what_if, "path": lambda: self._files(PATH), "clocks": lambda: self._files(CLOCKS),
+            "voice_music": self._voice, "what_if": self._what_if, "stages": self._stages, "path": lambda: self._files(PATH), "clocks": lambda: self._files(CLOCKS),
         }  # fmt: skip
 
     def tick(self) -> None:
@@ -98,6 +99,9 @@ class Otherwise:
 
     def _voice(self) -> None:
         self._show(VoiceDialog(self.theme, self.ear, self._window.align.listener, self._window.align.window()))
+
+    def _stages(self) -> None:
+        self._show(StagesDialog(self.theme, self.session, self._window.measuring, self._window.align.window()))
 
     def _what_if(self) -> None:
         self._show(WhatIfDialog(self.theme, self.session, self._window.align.listener, self._window.align.window()))
