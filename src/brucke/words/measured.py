@@ -1,9 +1,10 @@
 """Sentences about what was measured between two recordings: drift, voice against music, what a path does to sound."""
 
+from ..core.document.setup import Setup
 from ..core.measure.clean_path import Found, PathReport
 from ..core.measure.drift import Drift
 from ..core.measure.phrases import PhraseOffsets
-from .timing import MINUS, ms_text
+from .timing import MINUS, listener_name, ms_text, part_name
 from .translation import _
 
 HOUR_S = 3600.0
@@ -40,6 +41,40 @@ def drift_lines(recording: str, reference: str, found: Drift) -> list[str]:
             _("  its buffer hunts: it swings by {amount} around the line").format(amount=ms_text(found.scatter_s, 2))
         )
     return lines
+
+
+def watched_name(setup: Setup, sent: str, heard: str) -> str:
+    """“Lounge call, come back in Lounge”."""
+    name = listener_name(setup, sent) if any(x.id == sent for x in setup.listeners) else part_name(setup, sent)
+    return _("{sent}, come in again in {heard}").format(sent=name, heard=part_name(setup, heard))
+
+
+def stepped_text(setup: Setup, sent: str, heard: str, seconds: float) -> str:
+    """A jump that was seen while it played."""
+    way = _("later") if seconds > 0 else _("sooner")
+    return _("{name}: {amount} {way} than before. Something was restarted, or lost its place; measure again.").format(
+        name=watched_name(setup, sent, heard), amount=ms_text(abs(seconds)), way=way
+    )
+
+
+def watched_text(setup: Setup, sent: str, heard: str, seen: int, looks: int, lag_s: float, drift: Drift | None) -> str:
+    """What the music itself tells of one way, `seen` of so many looks, the last time after `lag_s`."""
+    name = watched_name(setup, sent, heard)
+    if not seen:
+        return _("{name}: not found yet, after {looks} looks").format(name=name, looks=looks)
+    if drift is None:
+        return _("{name}: {lag} later; more looks are needed to tell whether it slides").format(name=name, lag=ms_text(lag_s, 2))  # fmt: skip
+    if abs(drift.ppm) <= drift.ppm_error:
+        slides = _("no drift that could be told from none")
+    else:
+        hour = drift.after_s(HOUR_S)
+        slides = _("after an hour {amount} {way}").format(amount=ms_text(abs(hour), 0), way=_("later") if hour > 0 else _("sooner"))  # fmt: skip
+    steps = (
+        _(", {n} jumps").format(n=len(drift.steps)) if len(drift.steps) > 1 else _(", one jump") if drift.steps else ""
+    )
+    return _("{name}: {lag} later, {slides} ({ppm}){steps}").format(
+        name=name, lag=ms_text(lag_s, 2), slides=slides, ppm=ppm_text(drift.ppm, drift.ppm_error), steps=steps
+    )
 
 
 def offset_lines(voice: str, music: str, found: PhraseOffsets) -> list[str]:

@@ -86,6 +86,11 @@ def find_drift(reference: F32, recording: F32, rate_hz: int) -> Drift:
     return _result(line, rate_hz)
 
 
+def line_through(times_s: F64, lags_s: F64, rate_hz: int) -> Drift:
+    """The same from lags that are known already, a dozen of them at least."""
+    return _result(_fit(times_s, lags_s), rate_hz)
+
+
 @dataclass(frozen=True)
 class _Line:
     times: F64

@@ -7,6 +7,7 @@ from PyQt6.QtWidgets import QDialog
 
 from ...desk.buffer_finder import BufferFinder
 from ...desk.by_ear import ByEar
+from ...desk.clock_watch import ClockWatch
 from ...desk.film_check import FilmCheck
 from ...desk.playback import Playback
 from ...desk.round_trip import Measurer
@@ -15,7 +16,8 @@ from ...desk.session import Session
 from ...desk.take import TakeRecorder
 from ...words.hand_off import handed_to
 from ..places.align.buffer_dialog import BufferDialog
-from ..places.align.files_dialog import CLOCKS, PATH, Asked, FilesDialog
+from ..places.align.clocks_dialog import ClocksDialog
+from ..places.align.files_dialog import PATH, Asked, FilesDialog
 from ..places.align.film_dialog import FilmDialog
 from ..places.align.hand_off_dialog import HandOffDialog
 from ..places.align.stages_dialog import StagesDialog
@@ -47,14 +49,16 @@ class Otherwise:
         self.film = FilmCheck(session, window.playback)
         self.ear = ByEar(session, window.playback)
         self.buffers = BufferFinder(session, running, measuring, taking)
+        self.clocks = ClockWatch(session, running)
         self.shown: QDialog | None = None
         self.ways: dict[str, Callable[[], None]] = {
             "film": self._film, "hand_off": self._hand_off, "buffer": self._buffer,
-            "voice_music": self._voice, "what_if": self._what_if, "stages": self._stages, "path": lambda: self._files(PATH), "clocks": lambda: self._files(CLOCKS),
+            "voice_music": self._voice, "what_if": self._what_if, "stages": self._stages, "path": lambda: self._files(PATH), "clocks": self._clocks,
         }  # fmt: skip
 
     def tick(self) -> None:
         self.buffers.tick()
+        self.clocks.tick()
 
     def close(self) -> None:
         if self.shown is not None:
@@ -62,6 +66,7 @@ class Otherwise:
         self.buffers.cancel()
         self.film.close()
         self.ear.close()
+        self.clocks.close()
 
     def _show(self, dialog: QDialog) -> None:
         """Beside the window, which goes on; one at a time."""
@@ -96,6 +101,9 @@ class Otherwise:
 
     def _files(self, asked: Asked) -> None:
         self._show(FilesDialog(self.theme, asked, self._window.align.window()))
+
+    def _clocks(self) -> None:
+        self._show(ClocksDialog(self.theme, self.clocks, self._window.align.window()))
 
     def _voice(self) -> None:
         self._show(VoiceDialog(self.theme, self.ear, self._window.align.listener, self._window.align.window()))

@@ -54,7 +54,7 @@ class FilesDialog(BesideWindow):
         self.write = Button(theme, asked.writes, "plain")
         self.measure, self.stop = Button(theme, "Measure", "primary"), Button(theme, "Cancel", "outline")
         self.away = Button(theme, "Close", "plain", "Esc")
-        column = QVBoxLayout(self)
+        self.column = column = QVBoxLayout(self)
         column.setSpacing(8)
         for w in (self.headline, *self.lines, self.bar):
             column.addWidget(w)

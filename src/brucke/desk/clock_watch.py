@@ -1,0 +1,108 @@
+"""Clocks watched while sound runs, from the music itself: what we send, against where it comes in again. No measuring sound, no waiting."""
+
+import time
+from concurrent.futures import Future, ThreadPoolExecutor
+from dataclasses import dataclass, field
+
+import numpy as np
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from ..core.document.setup import Setup
+from ..core.measure.drift import Drift
+from ..core.measure.watched import came_back, so_far
+from ..engine.step.plan import F32
+from ..words.measured import stepped_text
+from .running import LiveEngine
+from .session import Session
+
+EVERY_S, SPAN_S = 5.0, 5.4
+MOST = 1500  # looks that are kept: two hours
+
+Pair = tuple[str, str]  # a listener, or the part that sets the beat; and the part in which it comes in again
+
+
+@dataclass
+class Watched:
+    """`times_s` since the first look, `lags_s` how much later it came in again; `drift` what they say, None while they are too few."""
+
+    times_s: list[float] = field(default_factory=list)
+    lags_s: list[float] = field(default_factory=list)
+    looks: int = 0
+    drift: Drift | None = None
+    told: int = 0  # steps that were said
+
+
+def pairs(setup: Setup) -> list[Pair]:
+    """Where something of ours may come in again: what returns from a listener, and microphones before which somebody hears the lead."""
+    returns = [(p.returns_from, p.id) for p in setup.parts if p.returns_from and p.channels]
+    heard = [(p.follows, p.id) for p in setup.parts if p.source == "microphone" and p.follows and p.channels]
+    return [*returns, *heard]
+
+
+class ClockWatch(QObject):
+    """`of` by pair, anew whenever sound begins anew or other parts are there."""
+
+    changed = pyqtSignal()
+
+    def __init__(self, session: Session, running: LiveEngine):
+        super().__init__()
+        self.session, self.running = session, running
+        self.of: dict[Pair, Watched] = {}
+        self._pool = ThreadPoolExecutor(1)
+        self._answer: Future[dict[Pair, tuple[float | None, Drift | None]]] | None = None
+        self._began = self._next = self._at = 0.0
+        self._generation: tuple[object, ...] = ()
+
+    def tick(self) -> None:
+        """Once a frame: a look every EVERY_S."""
+        if self._answer is not None:
+            if self._answer.done():
+                answer, self._answer = self._answer, None
+                self._take(answer.result())
+            return
+        now, link, setup = time.monotonic(), self.running.link, self.session.setup
+        if link is None or self.running.state != "running":
+            self._generation = ()
+            return
+        generation = (id(link), link.restarts, setup.rate_hz, tuple(pairs(setup)))
+        if generation != self._generation:
+            self._generation, self._began, self._next = generation, now, now + EVERY_S
+            self.of = {pair: Watched() for pair in pairs(setup)}
+            self.changed.emit()
+        if now >= self._next and self.of:
+            self._next, self._at = now + EVERY_S, now - self._began
+            parts, listeners = link.recent(SPAN_S)
+            if parts.shape[0] == len(setup.parts) and listeners.shape[0] == len(setup.listeners):
+                sounds = {p.id: parts[i] for i, p in enumerate(setup.parts)}
+                sounds |= {x.id: listeners[i] for i, x in enumerate(setup.listeners)}
+                self._answer = self._pool.submit(self._look, sounds, setup.rate_hz)
+
+    def _look(self, sounds: dict[str, F32], rate_hz: int) -> dict[Pair, tuple[float | None, Drift | None]]:
+        """In a thread: nothing of it is written there."""
+        found = {}
+        for pair, w in self.of.items():
+            sent, heard = (np.ascontiguousarray(sounds[id].mean(axis=0), np.float32) for id in pair)
+            lag = came_back(sent, heard, rate_hz, w.lags_s[-1] if w.lags_s else None)
+            drift = w.drift
+            if lag is not None:
+                drift = so_far(np.array([*w.times_s, self._at]), np.array([*w.lags_s, lag]), rate_hz)
+            found[pair] = (lag, drift)
+        return found
+
+    def _take(self, found: dict[Pair, tuple[float | None, Drift | None]]) -> None:
+        for pair, (lag, drift) in found.items():
+            w = self.of.get(pair)
+            if w is None:
+                continue
+            w.looks += 1
+            if lag is not None:
+                w.times_s, w.lags_s = [*w.times_s, self._at][-MOST:], [*w.lags_s, lag][-MOST:]
+            w.drift = drift
+            steps = drift.steps if drift is not None else ()
+            if len(steps) > w.told:
+                self.session.noticed.emit(stepped_text(self.session.setup, *pair, steps[-1].seconds), "amber")
+            w.told = len(steps)
+        self.changed.emit()
+
+    def close(self) -> None:
+        self._pool.shutdown(wait=False, cancel_futures=True)
