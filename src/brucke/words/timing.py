@@ -186,6 +186,13 @@ def route_text(setup: Setup, r: RouteTiming | Unjudged) -> str:
     return f"{word} {abs(r.off.value) * 1e3:.1f}"
 
 
+def sureness_text(r: RouteTiming) -> str:
+    """How sure one is how far off a route is; what is off by a delay of our own alone is so exactly."""
+    if r.off is None:
+        return ""
+    return plus_minus_text(r.off.plus_minus) or (_("exactly") if not r.in_step else "")
+
+
 def route_headline(setup: Setup, r: RouteTiming) -> str:
     if r.problem is not None:
         return _("cannot be judged")

@@ -65,7 +65,7 @@ class VerdictCard(Card):
             return
         good = r.in_step or r.off is None or t.wanted_so
         self.headline.say(timing.route_headline(setup, r), "water" if good else "coral")
-        self.plus_minus.say(timing.plus_minus_text(r.off.plus_minus) if r.off is not None else "")
+        self.plus_minus.say(timing.sureness_text(r))
         self.reason.say(timing.route_reason(setup, t, r))
         self.one.setVisible(t.can_delay(setup, r) and not r.in_step and not t.wanted_so)
         self.one.setText(f"Delay {timing.ms_text(r.align_delay_frames / setup.rate_hz)}")
