@@ -54,13 +54,23 @@ def _moves(a: _Arriving, monitor: bool) -> bool:
     return not monitor or a.part.kind == "lead"
 
 
-def _target(group: list[_Arriving], monitor: bool, extra_s: float, rate: int) -> Quantity | None:
+def _target(group: list[_Arriving], listener: Listener, rate: int) -> Quantity | None:
+    monitor = listener.kind == "monitor"
     members = [a for a in group if _moves(a, monitor)]
     if not members:
         return None
     anchor = next((a for a in members if a.part.kind == "lead"), members[0])
     latest = max(members, key=lambda a: a.undelayed.value).undelayed
-    frames = max(0, math.ceil((latest.value - anchor.undelayed.value) * rate - 1e-6)) + seconds_to_frames(extra_s, rate)
+    # What the program there makes the picture wait is part of what was asked for more, not its reason.
+    by_itself = max(
+        a.undelayed.value - (listener.picture_there_ms / 1e3 if a.part.kind == "picture" else 0.0) for a in members
+    )
+
+    def frames_after(seconds: float) -> int:
+        return max(0, math.ceil((seconds - anchor.undelayed.value) * rate - 1e-6))
+
+    extra = seconds_to_frames(listener.extra_ms / 1e3, rate)
+    frames = max(frames_after(latest.value), frames_after(by_itself) + extra)
     # Stands on the lead's grid, but is only as sure as the arrival that set it.
     return Quantity(anchor.undelayed.value + frames / rate, latest.terms)
 
@@ -96,7 +106,7 @@ def listener_timing(known: Situation, origins: Origins, listener: Listener) -> L
     for a in arriving:
         groups.setdefault(a.origin.root, []).append(a)
     roots = sorted(groups, key=lambda root: all(a.part.kind != "lead" for a in groups[root]))
-    targets = {root: _target(groups[root], monitor, listener.extra_ms / 1e3, rate) for root in roots}
+    targets = {root: _target(groups[root], listener, rate) for root in roots}
     at_most = listener.wait_at_most_ms / 1e3
     meeting = {root: _meeting(groups[root], t, monitor, at_most, rate) for root, t in targets.items() if t is not None}
     unjudged = _unjudged(known, origins, listener)
