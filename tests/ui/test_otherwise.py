@@ -1,5 +1,7 @@
 """The other ways of knowing, in the window: a film, two recordings, a smaller buffer, what to enter elsewhere. Each one press away, none in the way."""
 
+import subprocess
+
 import numpy as np
 import pytest
 import soundfile as sf
@@ -16,6 +18,8 @@ from brucke.core.knowledge.quantities import PICTURE, ROUND_TRIP
 from brucke.core.timing.hand_off import hand_off
 from brucke.demo import FOLDER, SETUP
 from brucke.desk.buffer_finder import Tried, smallest
+from brucke.ports.devices.cameras import cameras
+from brucke.standins.truth import invent
 from brucke.words.hand_off import page_text
 from brucke.words.ways import OTHER_WAYS
 
@@ -274,6 +278,42 @@ def test_which_box_takes_how_long_and_the_air_is_taken_out_once(window):
     press(dialog.keep)
     assert w.session.situation.measured(ROUND_TRIP, interface.id).value_s == pytest.approx(0.0131 - 0.4 / 343.2)
     assert not dialog.keep.isVisibleTo(dialog)
+
+
+@pytest.mark.live
+def test_a_camera_sees_the_square_flash_and_what_it_takes_counts_from_then_on(live):
+    w = live
+    truth = invent(w.session.setup, 1, False).cameras["camera"].transfer_s
+    assert w.session.timing.of("shore_stream").route("picture").stages[0].evidence == "calculated"
+    w.do("camera")
+    dialog, check = w.otherwise.shown, w.otherwise.camera
+    assert "sensitive to flashing light" in dialog.headline.text()
+    assert check._lit_at == []
+    press(dialog.begin)
+    wait(lambda: check.state == "flashing", 20)
+    wait(lambda: not check.busy, 30)
+    assert check.state == "found", check.said
+    apart = np.diff(check._lit_at)
+    assert apart.min() > 1 / 3, "WCAG 2.3.1: three flashes a second at most"
+    assert abs(check.offset_s - truth) <= check.plus_minus_s + 0.004
+    assert check.plus_minus_s < 0.6 / 30
+    press(dialog.keep)
+    stage = w.session.timing.of("shore_stream").route("picture").stages[0]
+    assert (stage.code, stage.evidence) == ("camera", "measured")
+    assert stage.latency.value == pytest.approx(check.offset_s)
+
+
+def test_a_camera_that_somebody_holds_is_named_with_by_whom(tmp_path):
+    device, names = tmp_path / "dev", tmp_path / "names" / "video0"
+    device.mkdir()
+    names.mkdir(parents=True)
+    (device / "video0").write_text("")
+    (names / "index").write_text("0")
+    (names / "name").write_text("Desk lens\n")
+    assert [(c.name, c.held_by) for c in cameras(device, tmp_path / "names")] == [("Desk lens", ())]
+    with subprocess.Popen(["sleep", "30"], stdin=(device / "video0").open()) as holder:
+        wait(lambda: cameras(device, tmp_path / "names")[0].held_by == ("sleep",), 5)
+        holder.kill()
 
 
 @pytest.mark.live

@@ -156,6 +156,16 @@ def _measuring_commands(command: Command) -> None:
     p.add_argument("out", type=Path)
     p.add_argument("--fps", default="25", metavar="N", help="pictures a second: 25, 29.97, 30000/1001")
     p.add_argument("--rate", type=_rate, default=48000, metavar="HZ", help="of its sound")
+    p = command("watch-camera", films.watch_camera, "what a camera of this computer sees, in blocks, and when")
+    p.add_argument("camera", type=Path)
+    p.add_argument("--seconds", type=_seconds, default=10.0, metavar="S")
+
+
+def _seconds(text: str) -> float:
+    value = float(text)
+    if not 1 <= value <= 120:
+        raise argparse.ArgumentTypeError("from 1 to 120 s")
+    return value
 
 
 def _rate(text: str) -> int:

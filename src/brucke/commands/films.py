@@ -47,3 +47,29 @@ def slate(args: argparse.Namespace) -> int:
     }
     emit(args, result, lambda: [f"{args.out}: {len(events)} flashes, each with a beep at the same moment"])
     return 0
+
+
+def watch_camera(args: argparse.Namespace) -> int:
+    """What a camera sees, in blocks, with the monotonic time when each picture came."""
+    import sys
+
+    import numpy as np
+
+    from ..core.measure.seen import blocks_of
+    from ..ports.devices.cameras import CameraError, looked
+
+    times: list[float] = []
+    light = []
+    try:
+        for at, picture in looked(args.camera, args.seconds):
+            times.append(at)
+            light.append(blocks_of(picture[None])[0])
+            print(f"progress {min(1.0, (at - times[0]) / args.seconds):.3f} seen", file=sys.stderr, flush=True)
+    except CameraError as e:
+        raise CannotDo(str(e)) from None
+    if len(times) < 5:
+        raise CannotDo(f"{args.camera.name}: the camera: it gave no pictures")
+    result = {"times_s": times, "light": [np.round(x, 1).tolist() for x in light], "columns": 16}
+    rate = (len(times) - 1) / (times[-1] - times[0])
+    emit(args, result, lambda: [f"{args.camera.name}: {len(times)} pictures, {rate:.1f} a second"])
+    return 0

@@ -9,14 +9,14 @@ from PyQt6.QtCore import QObject, QProcess, QProcessEnvironment, pyqtSignal
 
 
 class CommandRun(QObject):
-    """`share` is how much is done, `said` the last that it said of why not; `ended(done)` once, and `result` is then what it printed as JSON."""
+    """`share` is how much is done and `seen` whether it told that yet, `said` the last that it said of why not; `ended(done)` once, and `result` is then what it printed as JSON."""
 
     changed = pyqtSignal()
     ended = pyqtSignal(bool)
 
     def __init__(self) -> None:
         super().__init__()
-        self.share, self.said = 0.0, ""
+        self.share, self.said, self.seen = 0.0, "", False
         self.result: dict[str, Any] = {}
         self._process: QProcess | None = None
 
@@ -25,7 +25,7 @@ class CommandRun(QObject):
         return self._process is not None
 
     def start(self, command: Sequence[str]) -> None:
-        self.share, self.said, self.result = 0.0, "", {}
+        self.share, self.said, self.seen, self.result = 0.0, "", False, {}
         self._process = QProcess(self)
         environment = QProcessEnvironment.systemEnvironment()
         for name in ("OMP_NUM_THREADS", "OPENBLAS_NUM_THREADS"):
@@ -57,7 +57,7 @@ class CommandRun(QObject):
         for line in bytes(self._process.readAllStandardError().data()).decode(errors="replace").splitlines():
             word, _, rest = line.partition(" ")
             if word == "progress":
-                self.share = float(rest.split()[0])
+                self.share, self.seen = float(rest.split()[0]), True
             elif word == "brucke:":
                 self.said = rest
         self.changed.emit()

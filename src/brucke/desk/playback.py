@@ -74,19 +74,26 @@ class Playback(QObject):
         self._play(sound, 0, "other")
         return True
 
+    @property
+    def may(self) -> bool:
+        """Whether something can be played back now."""
+        return not self._why_not() and self._monitor() is not None
+
     def _may(self) -> bool:
-        """Whether something can be played back now; said where it cannot."""
-        session = self.session
-        if session.live.on_air:
-            why = "On air, nothing is played back: it would pause the track."
-        elif self.taking.state == "recording":
-            why = "A take is being recorded; nothing is played back into it. R ends it."
-        elif self.running.link is None or self.running.state != "running":
-            why = "Start first (F5): the headphones are off."
-        else:
-            return self._monitor() is not None
-        session.noticed.emit(why, "amber")
-        return False
+        """The same; said where it cannot."""
+        why = self._why_not()
+        if why:
+            self.session.noticed.emit(why, "amber")
+        return self.may
+
+    def _why_not(self) -> str:
+        if self.session.live.on_air:
+            return "On air, nothing is played back: it would pause the track."
+        if self.taking.state == "recording":
+            return "A take is being recorded; nothing is played back into it. R ends it."
+        if self.running.link is None or self.running.state != "running":
+            return "Start first (F5): the headphones are off."
+        return ""
 
     def _monitor(self) -> int | None:
         return next((i for i, x in enumerate(self.session.setup.listeners) if x.kind == "monitor"), None)

@@ -31,6 +31,7 @@ from ..ports.sounds.beat_sounds import beat_sounds
 from ..ports.sounds.files import SoundFileError
 from ..ports.sounds.segments import write_track
 from ..ports.sounds.track import FileTrack
+from .lamp import film_aside
 from .options import Options
 from .room import Room
 from .truth import invent
@@ -94,6 +95,13 @@ class LiveWorld:
                 self._file = file
         self.world.set_track(track)
         self.region.set(Head.PLAYER_LENGTH, self.world.player.length)
+
+    def _film(self, light: Path, pictures: Path, seconds: float) -> None:
+        """The first camera is turned to what is lit, for so long."""
+        device = next((d for d in self.world.setup.devices if d.id in self.world.truth.cameras), None)
+        if device is not None:
+            camera = self.world.truth.cameras[device.id]
+            film_aside(light, pictures, device.pictures_per_s, camera.transfer_s, seconds)
 
     def _absent(self, devices: set[str]) -> None:
         """What vanished and what came back."""
@@ -159,6 +167,8 @@ class LiveWorld:
                 world.room = Room(world.rate, float(message["hum_db"]), float(message["fan_db"]))
             case "softer":
                 world.softer_db = -float(message["db"])
+            case "camera":
+                self._film(Path(message["light"]), Path(message["pictures"]), float(message["seconds"]))
             case "cable":
                 world.cable = message["state"]
             case "keep":

@@ -305,7 +305,7 @@ def stage_text(setup: Setup, s: Stage) -> str:
 
 
 # What is measured, by its code.
-QUANTITIES = {"round_trip": _("round trip"), "picture": _("picture")}
+QUANTITIES = {"round_trip": _("round trip"), "picture": _("picture"), "camera": _("camera")}
 
 SHORT_STAGES = {
     "capture": _("in"),

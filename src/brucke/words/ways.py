@@ -4,6 +4,7 @@ from .translation import _
 
 OTHER_WAYS = {
     "film": _("Sound against picture of a recording…"),
+    "camera": _("A square that flashes, for a camera…"),
     "voice_music": _("Voice against music of a recording…"),
     "what_if": _("What if: another buffer, a limit, a chain…"),
     "stages": _("Which box takes how long, and the air…"),

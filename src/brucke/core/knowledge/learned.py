@@ -13,7 +13,7 @@ from ..timing.paths import Situation
 from ..timing.picture import picture_path
 from ..units import speed_of_sound
 from .evidence import Knowledge, Measurement
-from .quantities import PICTURE, Ids, Measured
+from .quantities import CAMERA, PICTURE, Ids, Measured
 from .take_verdict import ListenerProof
 
 
@@ -40,6 +40,14 @@ def measurement(quantity: Measured, setup: Setup, ids: Ids, found: RoundTrip, me
         key=quantity.key(*ids), value_s=found.seconds, plus_minus_s=found.plus_minus_s, date=now(), method=method,
         repeats=found.repeats, agreeing=found.agreeing, fingerprint=quantity.fingerprint(setup, *ids),
         proof=found.proof, proof_start_s=found.proof_start_s, proof_step_s=found.proof_step_s, note=note,
+    )  # fmt: skip
+
+
+def camera_measurement(setup: Setup, camera: str, seen: SeenOffset) -> Measurement:
+    """What a camera takes, from how much later than they were lit it showed flashes."""
+    return Measurement(
+        key=CAMERA.key(camera), value_s=seen.seconds, plus_minus_s=seen.plus_minus_s, date=now(), method=seen.method,
+        repeats=seen.events, agreeing=seen.events, fingerprint=CAMERA.fingerprint(setup, camera),
     )  # fmt: skip
 
 

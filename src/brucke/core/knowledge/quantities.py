@@ -132,4 +132,13 @@ def _picture_depends(setup: Setup, part: str, listener: str) -> tuple[object, ..
 
 PICTURE = Measured("picture", _pictures, _picture_depends)
 
-QUANTITIES = (ROUND_TRIP, PICTURE)
+# What a camera takes from light to a picture in our hands, from flashes that it saw.
+
+
+def _cameras(setup: Setup) -> Iterator[Ids]:
+    return ((id,) for id in dict.fromkeys(p.device for p in setup.parts if p.kind == "picture"))
+
+
+CAMERA = Measured("camera", _cameras, lambda setup, camera: (setup.device(camera),))
+
+QUANTITIES = (ROUND_TRIP, PICTURE, CAMERA)

@@ -4,7 +4,7 @@ The delay is kept apart from the stages: it is added on purpose. The engine's bl
 on the device that sets the clock, it is in that device's capture and output buffers already.
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 from ..document.setup import Device, EnteredStage, Listener, Moment, Part, Route, Setup
@@ -15,7 +15,7 @@ from ..knowledge.evidence import (
     Matching,
     Measurement,
 )
-from ..knowledge.quantities import PICTURE, ROUND_TRIP, Measured
+from ..knowledge.quantities import CAMERA, PICTURE, ROUND_TRIP, Measured
 from ..measure.stages import FoundStages, MeasuredPath, find_stages
 from ..routing.clocks import matched, set_points
 from ..sound.processors import Processor
@@ -204,25 +204,32 @@ def counted_to_ears(known: Situation, listener: Listener) -> bool:
 
 
 def picture_stages(known: Situation, part: Part, listener: Listener) -> list[Stage]:
-    """Camera, then whatever the measured picture needs beyond it. One period ± half of one if not measured."""
-    camera = known.setup.device(part.device)
-    period = 1.0 / camera.pictures_per_s
+    """Camera, then whatever the measured picture needs beyond it."""
+    seen = _camera_stage(known, known.setup.device(part.device))
     service = _service_stage(known, known.setup.device(listener.device))
     key = PICTURE.key(part.id, listener.id)
     measured = known.measured(PICTURE, part.id, listener.id)
     if measured is None:
-        return [
-            Stage("camera", Quantity(period, {f"camera:{camera.id}": period / 2}), "calculated", camera.id),
-            *service,
-        ]
-    # The measurement counts the whole way; it was made against a sound that shares the service's own ±.
-    rest = Quantity(measured.value_s - period, {key: measured.plus_minus_s}) - total([s.latency for s in service])
+        return [seen, *service]
+    # The measurement counts the whole way, the camera's own ± with it; it was made against a sound that shares the service's own ±.
+    beyond = measured.value_s - seen.latency.value
+    rest = Quantity(beyond, {key: measured.plus_minus_s}) - total([s.latency for s in service])
     shared = Quantity(rest.value, {key: measured.plus_minus_s})
     return [
-        Stage("camera", Quantity(period), "calculated", camera.id),
+        replace(seen, latency=Quantity(seen.latency.value)),
         Stage("picture coder", shared, known.standing(measured), listener.device, measured.date),
         *service,
     ]
+
+
+def _camera_stage(known: Situation, camera: Device) -> Stage:
+    """As it was measured; one period ± half of one where it was not."""
+    measured = known.measured(CAMERA, camera.id)
+    if measured is not None:
+        latency = Quantity(measured.value_s, {f"camera:{camera.id}": measured.plus_minus_s})
+        return Stage("camera", latency, known.standing(measured), camera.id, measured.date)
+    period = 1.0 / camera.pictures_per_s
+    return Stage("camera", Quantity(period, {f"camera:{camera.id}": period / 2}), "calculated", camera.id)
 
 
 def _processor_stage(p: Processor, setup: Setup) -> Stage:

@@ -18,7 +18,7 @@ class Spec:
 
 
 OTHER_KEYS = {
-    "film": "Shift+P", "voice_music": "Shift+V", "what_if": "Shift+W", "stages": "Shift+I", "path": "Shift+C", "clocks": "Shift+K", "buffer": "Shift+B", "hand_off": "Shift+T",
+    "film": "Shift+P", "voice_music": "Shift+V", "what_if": "Shift+W", "stages": "Shift+I", "camera": "Shift+F", "path": "Shift+C", "clocks": "Shift+K", "buffer": "Shift+B", "hand_off": "Shift+T",
 }  # fmt: skip
 SPECS = (
     Spec("start_stop", "Start or stop", "F5"),

@@ -7,6 +7,7 @@ from PyQt6.QtWidgets import QDialog
 
 from ...desk.buffer_finder import BufferFinder
 from ...desk.by_ear import ByEar
+from ...desk.camera_check import CameraCheck
 from ...desk.clock_watch import ClockWatch
 from ...desk.film_check import FilmCheck
 from ...desk.playback import Playback
@@ -19,6 +20,7 @@ from ..places.align.buffer_dialog import BufferDialog
 from ..places.align.clocks_dialog import ClocksDialog
 from ..places.align.files_dialog import PATH, Asked, FilesDialog
 from ..places.align.film_dialog import FilmDialog
+from ..places.align.flash_dialog import FlashDialog
 from ..places.align.hand_off_dialog import HandOffDialog
 from ..places.align.stages_dialog import StagesDialog
 from ..places.align.view import AlignView
@@ -50,10 +52,11 @@ class Otherwise:
         self.ear = ByEar(session, window.playback)
         self.buffers = BufferFinder(session, running, measuring, taking)
         self.clocks = ClockWatch(session, running)
+        self.camera = CameraCheck(session, window.playback)
         self.shown: QDialog | None = None
         self.ways: dict[str, Callable[[], None]] = {
             "film": self._film, "hand_off": self._hand_off, "buffer": self._buffer,
-            "voice_music": self._voice, "what_if": self._what_if, "stages": self._stages, "path": lambda: self._files(PATH), "clocks": self._clocks,
+            "voice_music": self._voice, "what_if": self._what_if, "stages": self._stages, "camera": self._camera, "path": lambda: self._files(PATH), "clocks": self._clocks,
         }  # fmt: skip
 
     def tick(self) -> None:
@@ -67,6 +70,7 @@ class Otherwise:
         self.film.close()
         self.ear.close()
         self.clocks.close()
+        self.camera.close()
 
     def _show(self, dialog: QDialog) -> None:
         """Beside the window, which goes on; one at a time."""
@@ -101,6 +105,9 @@ class Otherwise:
 
     def _files(self, asked: Asked) -> None:
         self._show(FilesDialog(self.theme, asked, self._window.align.window()))
+
+    def _camera(self) -> None:
+        self._show(FlashDialog(self.theme, self.camera, self._window.align.window()))
 
     def _clocks(self) -> None:
         self._show(ClocksDialog(self.theme, self.clocks, self._window.align.window()))

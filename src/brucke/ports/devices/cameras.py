@@ -1,0 +1,86 @@
+"""Cameras of this computer: which there are, who holds them, and what they see, picture by picture as it comes.
+
+Video4Linux devices are opened through FFmpeg's libraries; so is a pipe that carries pictures.
+"""
+
+import contextlib
+import os
+import time
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+import numpy.typing as npt
+
+U8 = npt.NDArray[np.uint8]
+DEVICES, NAMES, PROCESSES = Path("/dev"), Path("/sys/class/video4linux"), Path("/proc")
+SMALL = 160
+
+
+class CameraError(RuntimeError):
+    """Why nothing is seen, in one sentence."""
+
+
+@dataclass(frozen=True)
+class Camera:
+    """`held_by` are programs that have it open."""
+
+    path: Path
+    name: str
+    held_by: tuple[str, ...] = ()
+
+
+def cameras(devices: Path = DEVICES, names: Path = NAMES, processes: Path = PROCESSES) -> list[Camera]:
+    """Those that give pictures; a driver's further nodes, for what it knows of them, are left out."""
+    found = []
+    for node in sorted(names.glob("video*")):
+        with contextlib.suppress(OSError, ValueError):
+            if int((node / "index").read_text()) == 0 and (devices / node.name).exists():
+                path = devices / node.name
+                found.append(
+                    Camera(path, (node / "name").read_text().strip()[:60] or node.name, holders(path, processes))
+                )
+    return found
+
+
+def holders(path: Path, processes: Path = PROCESSES) -> tuple[str, ...]:
+    """Programs of this user that have `path` open, but this one."""
+    found = []
+    for process in processes.iterdir():
+        if not process.name.isdigit() or int(process.name) == os.getpid():
+            continue
+        with contextlib.suppress(OSError):
+            if any(os.path.realpath(fd) == str(path) for fd in (process / "fd").iterdir()):
+                found.append((process / "comm").read_text().strip())
+    return tuple(dict.fromkeys(found))
+
+
+def looked(path: Path, seconds: float) -> Iterator[tuple[float, U8]]:
+    """(monotonic time when it came, small grey picture) until the time is over or nothing more comes. Errors: CameraError."""
+    import av
+
+    device = path.is_char_device()
+    try:
+        options = {"fflags": "nobuffer", "probesize": "32", "analyzeduration": "0"}
+        with av.open(
+            str(path), format="v4l2" if device else "yuv4mpegpipe", options={} if device else options
+        ) as opened:
+            stream = opened.streams.video[0]
+            until = time.monotonic() + seconds
+            for frame in opened.decode(stream):
+                now = time.monotonic()
+                wide, high = frame.width, frame.height
+                share = min(1.0, SMALL / max(wide, high))
+                small = frame.reformat(max(16, int(wide * share) // 2 * 2), max(9, int(high * share) // 2 * 2), "gray")
+                yield now, small.to_ndarray()
+                if now >= until:
+                    return
+    except (av.FFmpegError, OSError, IndexError, ValueError) as e:
+        said = (getattr(e, "strerror", None) or str(e)).lower()
+        busy = "busy" in said
+        raise CameraError(
+            f"{path.name}: another program has the camera; film the square there, and open that recording"
+            if busy
+            else f"{path.name}: the camera: {said[:80]}"
+        ) from None

@@ -1,0 +1,143 @@
+"""A small square that flashes, for a camera of this computer or for one that films it. Nothing flashes before it was said, and asked for."""
+
+from PyQt6.QtCore import QSize, Qt
+from PyQt6.QtGui import QPainter, QPaintEvent
+from PyQt6.QtWidgets import QSizePolicy, QVBoxLayout, QWidget
+
+from ....core.knowledge.quantities import CAMERA
+from ....desk.camera_check import COUNT, CameraCheck
+from ....words.timing import device_name, ms_text
+from ...kit.button import Button
+from ...kit.chips import Chips
+from ...kit.dialog import BesideWindow
+from ...kit.label import Words
+from ...kit.row import ends
+from ...theme.theme import Theme
+
+SIDE_PX = 110  # about three centimetres: far less than a quarter of what the eye sees at once
+WARNING = "A small square will flash here eight times, at most twice a second. Who is sensitive to flashing light should look away, and nobody at the other side should have to see it."
+NO_CAMERA = (
+    "No camera is here that could be asked. Film the square with any, where the beep in the headphones can be heard as well, and open that recording (Shift+P). How late this "
+    "screen and these headphones are is in it, about 20 ms."
+)  # fmt: skip
+DARK, BRIGHT = Qt.GlobalColor.black, Qt.GlobalColor.white
+
+
+class Square(QWidget):
+    def __init__(self) -> None:
+        super().__init__()
+        self.on = False
+        self.setAccessibleName("The square that flashes")
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+
+    def sizeHint(self) -> QSize:
+        return QSize(3 * SIDE_PX, 2 * SIDE_PX)
+
+    def minimumSizeHint(self) -> QSize:
+        return self.sizeHint()
+
+    def paintEvent(self, e: QPaintEvent | None) -> None:
+        p = QPainter(self)
+        p.fillRect(self.rect(), DARK)
+        if self.on:
+            middle = self.rect().center()
+            p.fillRect(middle.x() - SIDE_PX // 2, middle.y() - SIDE_PX // 2, SIDE_PX, SIDE_PX, BRIGHT)
+
+
+class FlashDialog(BesideWindow):
+    def __init__(self, theme: Theme, check: CameraCheck, parent: QWidget | None):
+        super().__init__("A square that flashes, for a camera", 640, 460, parent)
+        self.check = check
+        self.chosen = ""
+        self.headline, self.more = Words(theme, "strong"), Words(theme, "body", "mute")
+        self.which = Chips(theme, "Camera", [], self._choose)
+        self.square = Square()
+        self.begin, self.stop = Button(theme, "Flash", "primary"), Button(theme, "Cancel", "outline")
+        self.keep, self.away = Button(theme, "Keep it", "primary"), Button(theme, "Close", "plain", "Esc")
+        column = QVBoxLayout(self)
+        column.setSpacing(8)
+        for w in (self.headline, self.more, self.which, self.square):
+            column.addWidget(w, 1 if w is self.square else 0)
+        column.addLayout(ends(self.keep, self.begin, self.stop, right=self.away))
+        self.begin.clicked.connect(self._begin)
+        self.stop.clicked.connect(check.stop)
+        self.keep.clicked.connect(self._keep)
+        self.away.clicked.connect(self.reject)
+        self.offered = check.offered()
+        self.follow(check.changed, self.refresh)
+        check.lit.connect(self._light)
+        self.finished.connect(self._left)
+        self.refresh()
+
+    def _left(self, _code: int) -> None:
+        self.check.stop()
+        self.check.lit.disconnect(self._light)
+
+    def _light(self, on: bool) -> None:
+        """Painted at once, and told when."""
+        if on != self.square.on:
+            self.square.on = on
+            self.square.repaint()
+            self.check.was_lit(on)
+
+    def _choose(self, key: str) -> None:
+        self.chosen = key
+        self.refresh()
+
+    def _begin(self) -> None:
+        camera = next((c for c in self.offered if str(c.path) == self.chosen), None)
+        self.check.begin(camera.path if camera is not None and not camera.held_by else None)
+
+    def _keep(self) -> None:
+        if self.check.keep():
+            self.accept()
+
+    def refresh(self) -> None:
+        check, setup = self.check, self.check.session.setup
+        self.which.offer(
+            [(str(c.path), c.name) for c in self.offered] + [("", "another, that films it")] if self.offered else []
+        )
+        if self.chosen not in {str(c.path) for c in self.offered} and self.offered and check.state == "":
+            self.chosen = str(self.offered[0].path)
+        self.which.show_on(self.chosen)
+        self.which.setEnabled(not check.busy)
+        self.begin.setVisible(not check.busy)
+        self.begin.setText("Flash once more" if check.state not in ("", "opening") else "Flash")
+        self.stop.setVisible(check.busy)
+        self.keep.setVisible(check.state == "found" and bool(check.camera))
+        if check.camera:
+            self.keep.setText(f"Keep it for {device_name(setup, check.camera)}")
+        self._say()
+
+    def _say(self) -> None:
+        check = self.check
+        camera = next((c for c in self.offered if str(c.path) == self.chosen), None)
+        if check.state == "opening":
+            said, tone, more = "Opening the camera.", "ink", ""
+        elif check.state == "flashing":
+            said, tone, more = f"Flash {check.flashes} of {COUNT}.", "ink", ""
+        elif check.state == "found":
+            took = ms_text(check.offset_s)
+            said, tone = (
+                f"The camera takes {took}, ± {ms_text(check.plus_minus_s)}, from {check.flashes} flashes.",
+                "water",
+            )
+            more = "From light to a picture in this computer. How late the screen lights the square is taken off, and in the ±."
+        elif check.state == "nothing":
+            said, tone, more = (
+                "The camera did not see the square flash. Turn it to the square, and close enough.",
+                "amber",
+                "",
+            )
+        elif check.state == "failed":
+            said, tone, more = check.said, "coral", ""
+        elif check.state == "shown":
+            said, tone, more = "Eight flashes were shown. Open the recording with Shift+P.", "ink", ""
+        else:
+            said, tone, more = WARNING, "amber", "" if self.offered else NO_CAMERA
+        if not check.busy and camera is not None and camera.held_by:
+            more = f"{camera.name} is held by {', '.join(camera.held_by)}. Film the square there, and open that recording (Shift+P)."
+        self.headline.say(said, tone)
+        self.more.say(more)
+        before = self.check.session.situation.measured(CAMERA, check.camera) if check.camera else None
+        self.square.setToolTip(f"measured before: {ms_text(before.value_s)}" if before is not None else "")
