@@ -66,7 +66,9 @@ def processor(kind: str, rng: np.random.Generator) -> Callable[[np.ndarray, np.r
     even = rng.random() < 0.5
     match kind:
         case "echo_removal":
-            return (lambda s, r: _speech(s, r, "echo")) if even else _holes
+            return _holes
+        case "canceller":
+            return lambda s, r: _speech(s, r, "echo")
         case "noise_removal":
             return (
                 (lambda s, r: _speech(s, r, "noise"))
@@ -112,19 +114,21 @@ def tried(job: tuple[str, int]) -> tuple[str, int, str, tuple[str, ...], str]:
     return kind, seed, report.verdict, tuple(f.what for f in report.found if f.certain), report.reason
 
 
+# The canceller of a general library leaves this passage as it is: nothing is to be named.
+HARMLESS = ("clean", "canceller")
 KINDS = ("echo_removal", "noise_removal", "gate", "levelling", "filter")
 
 
 def run() -> None:
-    jobs = [("clean", i) for i in range(CLEAN)] + [(k, i) for k in KINDS for i in range(EACH)]
+    jobs = [("clean", i) for i in range(CLEAN)] + [(k, i) for k in ("canceller", *KINDS) for i in range(EACH)]
     with multiprocessing.get_context("spawn").Pool(2) as pool:
         results = pool.map(tried, jobs, chunksize=4)
-    for kind in ("clean", *KINDS):
+    for kind in (*HARMLESS, *KINDS):
         mine = [r for r in results if r[0] == kind]
         verdicts = collections.Counter(r[2] for r in mine)
-        right = sum(not r[3] for r in mine) if kind == "clean" else sum(kind in r[3] for r in mine)
-        what = "no fault named" if kind == "clean" else "named"
+        right = sum(not r[3] for r in mine) if kind in HARMLESS else sum(kind in r[3] for r in mine)
+        what = "no fault named" if kind in HARMLESS else "named"
         print(f"{kind}: {right} of {len(mine)} {what}; {dict(verdicts)}")
         for r in mine:
-            if (kind == "clean" and r[3]) or (kind != "clean" and kind not in r[3]):
+            if (kind in HARMLESS and r[3]) or (kind not in HARMLESS and kind not in r[3]):
                 print(f"   {r[1]}: {r[2]} {r[3]} {r[4]}")

@@ -29,11 +29,10 @@ HANDS = 0.12  # of the surest block, that another of theirs may be
 BLOCKS, PIXELS, CLAPS = 48, 700, 24
 AGREE_S, MOST_AGREE = 0.03, 0.6
 LEAST_ALIKE = 0.5  # share of the unlikeness that has to be explained
-FLOOR_S, SOFTLY_S = 0.015, 0.026  # how exposure and the way hands move may mislead, and hands that stop softly
-HARD, BETWEEN, SOFT = range(3)
-SOFTER, HARDER = 0.02, 0.006  # by how much more one way of stopping has to explain before it is believed
-WIDE = 1.0  # of the usual ±, that ways which explain it equally well may lie apart before the ± is widened
-RESTING = 0.003  # by how much more leaving has to explain than resting
+FLOOR_S = 0.015  # how exposure and the way hands move may mislead
+BETWEEN, SOFT = 1, 2  # of the ways of stopping
+QUICK = 0.8  # by how much more leaving has to explain than resting, that hands came back as quickly as they met
+SLOWLY_S, RESTING_S = 0.028, 0.04  # ± where they did not: how they stopped is not seen, and whether they rest even less
 EXPOSED = 0.12  # of a period, that a picture shows what is on average later than its time
 PICTURES = 24  # of one clap that are compared
 
@@ -170,26 +169,13 @@ def _together(period: float, about: float, moments: F64, curves: list[F64], soun
         return None
     total = sum(c for c, n in zip(curves, near, strict=True) if n)
     assert isinstance(total, np.ndarray)
-    rests, leaves = float(total[0].max()), float(total[1].max())
-    still = rests > leaves - RESTING * near.sum()
+    left = float(total[1].max() - total[0].max()) / float(near.sum())
     peaks = [float(moments[0] + (moments[1] - moments[0]) * top_of(t)) for t in total.max(axis=0)]
-    stop, apart = _how_they_stop(total.max(axis=0) / near.sum(), still), abs(peaks[SOFT] - peaks[HARD]) / 2
-    moment = peaks[stop] + EXPOSED * period
+    # Hard and soft stops look nearly alike: the way between them, and of hands that rest then the last is hardly seen.
+    moment = (peaks[BETWEEN] if left > 0 else (peaks[BETWEEN] + peaks[SOFT]) / 2) + EXPOSED * period
+    unsure = 0.0 if left > QUICK else SLOWLY_S if left > 0 else RESTING_S
     floor = max(period / 2, FLOOR_S)
-    # Where nobody can tell how they stopped, and it makes much of a difference, that is said; and the end of a soft way is hardly seen.
-    unsure = (
-        apart
-        if stop == BETWEEN and apart > WIDE * floor
-        else SOFTLY_S
-        if stop == SOFT or (still and stop != HARD)
-        else 0.0
-    )
-    spread = 1.96 * 1.25 * 1.4826 * float(np.median(np.abs(each[near] - moment))) / float(near.sum()) ** 0.5
+    scatter = 1.4826 * float(np.median(np.abs(each[near] - float(np.median(each[near])))))
+    spread = 1.96 * 1.25 * scatter / float(near.sum()) ** 0.5
     offset = about + moment
     return EventOffset(offset, max(floor, unsure, spread), sounds_s[near], sounds_s[near] + about + each[near])
-
-
-def _how_they_stop(explained: F64, still: bool) -> int:
-    """`explained` [stops, moments]: the way that is clearly better, else the one between; of hands that rest then, the last of their way is hardly seen."""
-    hard, soft = float(explained[HARD].max()), float(explained[SOFT].max())
-    return SOFT if soft - hard > SOFTER else HARD if hard - soft > HARDER else SOFT if still else BETWEEN

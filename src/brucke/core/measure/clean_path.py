@@ -138,15 +138,26 @@ def _windows(sent: F32, source: F32, returned: F32, back: F32, rate: int, lag: f
         coherence, gain, bands = _compare(window, heard, rate)
         sides = (sent[:, begin : begin + length], returned[:, first : first + length])
         side_sent, side_back = (_side_db(s) for s in sides)
-        yield _Window(begin / rate, kind, level, gain, coherence, bands, side_sent, side_back, level_db(heard), lag)
+        back_db = _quiet_db(heard, rate) if kind == "silence" else level_db(heard)
+        yield _Window(begin / rate, kind, level, gain, coherence, bands, side_sent, side_back, back_db, lag)
+
+
+def _levels_db(window: F32, rate: int) -> F64:
+    """Of every fiftieth of a second."""
+    n = rate // 50
+    pieces = window[: len(window) // n * n].reshape(-1, n)
+    return np.asarray(10 * np.log10(np.mean(np.square(pieces, dtype=np.float64), axis=1) + 1e-12))
+
+
+def _quiet_db(window: F32, rate: int) -> float:
+    """How loud it is where it is softest: what sounds beside a silence may reach into it, where the delay has jumped."""
+    return float(np.quantile(_levels_db(window, rate), 0.25))
 
 
 def _kind(window: F32, rate: int) -> str:
     if level_db(window) < NOTHING_DB:
         return "silence"
-    n = rate // 20
-    pieces = window[: len(window) // n * n].reshape(-1, n)
-    levels = 10 * np.log10(np.mean(np.square(pieces, dtype=np.float64), axis=1) + 1e-12)
+    levels = _levels_db(window, rate)
     if float(levels.std()) > STEADY_DB:
         return "program"
     power = np.abs(np.fft.rfft(window * np.hanning(len(window)))) ** 2
