@@ -36,6 +36,7 @@ from brucke.ports.sounds.files import SoundFileError, read_sound
 from brucke.ports.sounds.track import read_track, track_info
 from brucke.takes.judging import judge
 from brucke.takes.take import Take, TakeError, load_take, save_take
+from brucke.words import reasons
 from brucke.words import timing as words
 from brucke.words.review import take_text
 from brucke.words.soundcheck import count_text, mend_text, what_text, why_text
@@ -136,7 +137,11 @@ def everything_holds(setup, knowledge) -> None:
     for t in found.listeners:
         words.verdict_text(setup, t.verdict), words.verdict_detail(setup, t, known.facts), words.needs_you(t.verdict)
         for r in t.routes:
-            words.route_text(setup, r), words.route_reason(setup, t, r), [words.stage_text(setup, s) for s in r.stages]
+            (
+                words.route_text(setup, r),
+                reasons.route_reason(setup, t, r),
+                [words.stage_text(setup, s) for s in r.stages],
+            )
     words.together_text(setup, found)
     timing(Situation(align(known), knowledge))
     results = soundcheck(known)

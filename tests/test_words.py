@@ -15,6 +15,7 @@ from brucke.core.knowledge.evidence import Facts, Knowledge, Measurement, Spoil
 from brucke.core.knowledge.quantities import ROUND_TRIP
 from brucke.core.timing.align import align, timing
 from brucke.core.timing.paths import Situation
+from brucke.words import reasons
 from brucke.words import timing as words
 
 
@@ -69,8 +70,8 @@ def test_every_route_of_the_demo_has_its_words_before_and_after(nightboat):
             whole(words.verdict_detail(setup, t, Facts()))
             for r in t.routes:
                 whole(words.route_text(setup, r))
-                whole(words.route_headline(setup, r))
-                assert whole(words.route_reason(setup, t, r)).endswith(".")
+                whole(reasons.route_headline(setup, r))
+                assert whole(reasons.route_reason(setup, t, r)).endswith(".")
                 whole(words.hearing_text(setup, r.part))
                 for s in r.stages:
                     whole(words.stage_text(setup, s))

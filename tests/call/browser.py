@@ -20,7 +20,7 @@ def engine():
 class Browser:
     """In a call with itself from the beginning: takes `microphone`, plays the far side into `output`."""
 
-    def __init__(self, desktop, folder, microphone, output):
+    def __init__(self, desktop, folder, microphone, output, does=""):
         said = self.said = []
 
         class Page(BaseHTTPRequestHandler):
@@ -41,7 +41,7 @@ class Browser:
         self._server = ThreadingHTTPServer(("127.0.0.1", 0), Page)
         threading.Thread(target=self._server.serve_forever, daemon=True).start()
         address = f"http://127.0.0.1:{self._server.server_port}/?" + urlencode(
-            {"microphone": microphone, "output": output}
+            {"microphone": microphone, "output": output, "does": does}
         )
         self.process = desktop.run(
             engine(), "--headless=new", "--no-sandbox", "--disable-gpu", "--no-first-run", f"--user-data-dir={folder}/browser",

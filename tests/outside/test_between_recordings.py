@@ -11,6 +11,7 @@ from brucke.core.measure.passage import passage
 from brucke.core.measure.phrases import beginnings, phrase_offsets
 
 from ..paths import RATE, through_filters, through_opus
+from ..speech_library import processed
 
 
 def notes(beats, seconds, rng, rise_s=0.003, low_hz=200.0):
@@ -129,6 +130,18 @@ def test_what_ffmpegs_filters_do_is_named(sent, filters, named):
     report = look_at_path(sent, later(through_filters(sent, *filters)), RATE)
     assert report.verdict == "changed"
     assert [f.what for f in report.found if f.certain] == [named]
+
+
+@pytest.mark.parametrize(
+    ("does", "named"),
+    [({"noise_db": 15}, "noise_removal"), ({"noise_db": 30}, "noise_removal"), ({"level": 9000.0}, "levelling")],
+)
+def test_what_a_library_for_speech_does_is_named(sent, does, named):
+    """libspeexdsp's noise remover and level keeper, with one channel as calls have."""
+    one = np.ascontiguousarray(sent.mean(axis=0))
+    report = look_at_path(sent, later(processed(one, RATE, **does)[None]), RATE)
+    assert report.verdict == "changed"
+    assert named in [f.what for f in report.found if f.certain]
 
 
 def test_what_takes_pieces_out_of_the_sound_is_named_as_echo_removal_is(sent):

@@ -7,7 +7,7 @@ import pytest
 import soundfile as sf
 from msgspec.structs import replace
 from PyQt6.QtGui import QGuiApplication
-from PyQt6.QtWidgets import QFileDialog
+from PyQt6.QtWidgets import QAbstractButton, QApplication, QFileDialog, QLabel, QWidget
 
 from brucke.core.document.setup_file import load
 from brucke.core.edits.block_edits import set_block, smaller
@@ -356,6 +356,20 @@ def test_all_of_them_are_behind_one_press(window):
     press(evidence.how)
     assert evidence.others.isVisibleTo(w.align)
     assert set(w.otherwise.ways) == set(OTHER_WAYS)
+    press(evidence.how)
+    # As many controls and words as before there were other ways, counted then.
+    for listener, controls, said in (
+        ("shore_stream", 15, 77),
+        ("lounge_call", 13, 57),
+        ("headphones", 11, 53),
+        ("recorder", 14, 56),
+    ):
+        w.align.choose_listener(listener)
+        QApplication.processEvents()
+        there = [c for c in w.align.findChildren(QWidget) if c.isVisible()]
+        assert sum(isinstance(c, QAbstractButton) or bool(c.focusPolicy().value) for c in there) <= controls
+        assert sum(len(c.text().split()) for c in there if isinstance(c, QAbstractButton | QLabel)) <= said
+    press(evidence.how)
     keys = [w.actions_table.by_id[id].shortcut().toString() for id in OTHER_WAYS]
     every = [a.shortcut().toString() for a in w.actions_table.by_id.values() if a.shortcut().toString()]
     assert all(every.count(k) == 1 for k in keys)

@@ -7,7 +7,7 @@ from ....core.document.setup import Setup
 from ....core.timing.arrivals import ListenerTiming
 from ....desk.round_trip import Measurer
 from ....desk.session import Session
-from ....words import timing
+from ....words import reasons, timing
 from ....words.equipment import way_text
 from ....words.ways import OTHER_WAYS
 from ...kit.button import Button
@@ -60,13 +60,13 @@ class VerdictCard(Card):
             return
         if t.verdict.on_purpose and r.part == t.verdict.part:
             apart = timing.ms_text(abs(t.verdict.off_s))
-            text = f"{timing.verdict_text(setup, t.verdict)}. {timing.route_reason(setup, t, r)}"
+            text = f"{timing.verdict_text(setup, t.verdict)}. {reasons.route_reason(setup, t, r)}"
             self._say_only(f"{apart} apart", "water", text)
             return
         good = r.in_step or r.off is None or t.wanted_so
-        self.headline.say(timing.route_headline(setup, r), "water" if good else "coral")
-        self.plus_minus.say(timing.sureness_text(r))
-        self.reason.say(timing.route_reason(setup, t, r))
+        self.headline.say(reasons.route_headline(setup, r), "water" if good else "coral")
+        self.plus_minus.say(reasons.sureness_text(r))
+        self.reason.say(reasons.route_reason(setup, t, r))
         self.one.setVisible(t.can_delay(setup, r) and not r.in_step and not t.wanted_so)
         self.one.setText(f"Delay {timing.ms_text(r.align_delay_frames / setup.rate_hz)}")
         others = [x for x in t.routes if t.can_delay(setup, x) and not x.in_step]

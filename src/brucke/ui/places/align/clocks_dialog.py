@@ -23,7 +23,7 @@ class ClocksDialog(FilesDialog):
         title.say("While it runs")
         for words in (title, *self.watched):
             card.column.addWidget(words)
-        self.column.insertWidget(self.column.count() - 2, card)
+        self.column.insertWidget(self.column.count() - 1, card)
         self.follow(watch.changed, self._show_watched)
         self._show_watched()
 

@@ -9,6 +9,7 @@ from ....core.edits import chain_edits, listener_edits, route_edits
 from ....core.routing.maps import effective_map
 from ....core.routing.ways import own_return
 from ....core.timing.arrivals import Timing
+from ....words import reasons
 from ....words import timing as words
 from ....words.documents import TRACKS_WORDS
 from ....words.translation import _
@@ -256,9 +257,9 @@ class ArrivesCard(RouteCard):
             self.hide()
             return
         self.when.say(
-            words.route_headline(self.setup, r), "water" if r.in_step or r.off is None or t.wanted_so else "coral"
+            reasons.route_headline(self.setup, r), "water" if r.in_step or r.off is None or t.wanted_so else "coral"
         )
-        self.reason.say(words.route_reason(self.setup, t, r))
+        self.reason.say(reasons.route_reason(self.setup, t, r))
         self._needed_ms = r.align_delay_frames / self.setup.rate_hz * 1e3
         self.delay.setVisible(t.can_delay(self.setup, r) and not r.in_step)
         self.delay.setText(f"Delay {self._needed_ms:.1f} ms")

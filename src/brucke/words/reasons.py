@@ -1,0 +1,74 @@
+"""Why a route arrives when it does, how sure that is, and what helps, as sentences."""
+
+from ..core.document.setup import Setup
+from ..core.timing.arrivals import ListenerTiming, RouteTiming
+from .timing import finding_text, moment_name, ms_text, part_name, plus_minus_text
+from .translation import _
+
+
+def sureness_text(r: RouteTiming) -> str:
+    """How sure one is how far off a route is; what is off by a delay of our own alone is so exactly."""
+    if r.off is None:
+        return ""
+    return plus_minus_text(r.off.plus_minus) or (_("exactly") if not r.in_step else "")
+
+
+def route_headline(setup: Setup, r: RouteTiming) -> str:
+    if r.problem is not None:
+        return _("cannot be judged")
+    if r.kind == "far_end":
+        return _("{amount} on the way").format(amount=ms_text(r.arrival.value, 0))
+    if r.off is None:
+        return _("own sound")
+    if r.in_step:
+        return _("in step")
+    word = _("early") if r.off.value < 0 else _("late")
+    return f"{ms_text(abs(r.off.value))} {word}"
+
+
+def route_reason(setup: Setup, t: ListenerTiming, r: RouteTiming) -> str:
+    """Why a route arrives when it does, and what helps."""
+    part = setup.part(r.part)
+    name = part.name
+    if r.problem is not None:
+        return finding_text(setup, r.problem)
+    if t.least_delay and r.off is not None and not r.in_step:
+        return _("Nothing is delayed here on purpose: {moment} asks for the least delay.").format(
+            moment=moment_name(setup, t.verdict.on_purpose)
+        )
+    if t.verdict.at_limit and r.off is not None and not r.in_step and r.kind != "picture":
+        most = ms_text(setup.listener(t.listener).wait_at_most_ms / 1e3, 0)
+        return _("No sound waits longer than {most} here, as you asked. This is as near as they come.").format(
+            most=most
+        )
+    if r.kind == "far_end":
+        return _(
+            "It answers what it hears there, so it crosses the network twice. It is set in step in a take, not live."
+        )
+    if r.off is None:
+        own = sum(s.latency.value for s in r.stages)
+        return _("{part} reaches the player's own ear {amount} after it is made. It is never delayed here.").format(
+            part=name, amount=ms_text(own)
+        )
+    if r.in_step:
+        if r.delay_frames:
+            return _("Its delay of {amount} makes it wait for the slowest.").format(
+                amount=ms_text(r.delay_frames / setup.rate_hz)
+            )
+        return _("It needs no delay.")
+    if r.off.value < 0 and r.kind == "picture":
+        return _(
+            "The picture is here before the sound, and sound cannot be hurried. Delay the picture in the other program."
+        )
+    if r.off.value < 0:
+        slowest = max(
+            (x for x in t.routes if x.kind != "far_end"), key=lambda x: x.arrival.value - x.delay_frames / setup.rate_hz
+        )
+        if slowest.kind == "picture":
+            return _("The picture is the slowest here. Delay the {part} and lips and sound meet again.").format(
+                part=name.lower()
+            )
+        return _("{slowest} is the slowest here. Delay the {part} and they meet again.").format(
+            slowest=part_name(setup, slowest.part), part=name.lower()
+        )
+    return _("It is delayed by {amount}, more than it needs.").format(amount=ms_text(r.delay_frames / setup.rate_hz))
