@@ -1,19 +1,17 @@
 """Voice against music of a recording: measured in a process of its own, moved by hand, heard, compared blind, noted."""
 
 import random
-import tempfile
 from pathlib import Path
 from typing import Any
 
 import numpy as np
-from PyQt6.QtCore import QObject, pyqtSignal
 
 from ..core.edits.found_edits import follower_at, note_offset
 from ..core.measure.threshold import Staircase
 from ..core.measure.together import clicks, pair, together
 from ..takes.two_sounds import TwoSounds, read_two
 from ..words.timing import listener_name, ms_text, part_name
-from .command_run import CommandRun
+from .looking import Looking
 from .playback import Playback
 from .session import Session
 
@@ -23,37 +21,23 @@ HEARD_S = 6.0  # of a recording at a time; of a blind comparison half of it twic
 BY_EAR_S = 0.020
 
 
-class ByEar(QObject):
+class ByEar(Looking):
     """`state`: “” (two clicks), “listening”, “found”, “nothing” (it can be found by ear), “failed”. `later_s` is how much later than the music the voice is, as found or as
     moved by hand; `phrase` which one is looked at. `blind` is a comparison under way, `threshold` the last that ended."""
-
-    changed = pyqtSignal()
 
     def __init__(self, session: Session, playback: Playback):
         super().__init__()
         self.session, self.playback = session, playback
-        self.state, self.phrase, self.later_s = "", 0, 0.0
+        self.phrase, self.later_s = 0, 0.0
         self.sounds = self._clicks()
         self.blind: Staircase | None = None
         self.threshold: Staircase | None = None
-        self.names: tuple[str, ...] = ()
         self._apart_first = False
-        self._folder = tempfile.TemporaryDirectory(prefix="brucke-ear-")
-        self._run = CommandRun()
-        self._run.ended.connect(self._ended)
 
     def _clicks(self) -> TwoSounds:
         rate = self.session.setup.rate_hz
         low, high = clicks(rate)
         return TwoSounds(low, high, rate, np.array([[0.0, len(low) / rate]]))
-
-    @property
-    def result(self) -> dict[str, Any]:
-        return self._run.result
-
-    @property
-    def busy(self) -> bool:
-        return self._run.busy
 
     @property
     def found_s(self) -> float | None:
@@ -80,46 +64,21 @@ class ByEar(QObject):
 
     def measure(self, *files: Path) -> None:
         """A voice and its music, or one file with the voice left and the music right."""
-        self._run.close()
         self.blind, self.phrase, self.later_s = None, 0, 0.0
-        self.names = tuple(f.name for f in files)
-        self._run.start(["take-offset", *map(str, files), "--keep", str(self._kept)])
+        self.look_with(["take-offset", *map(str, files)])
         self._set("listening")
 
     def take_clicks(self) -> None:
         """Two clicks in place of a recording."""
         self._run.close()
         self._run.result, self._run.said = {}, ""
-        self.sounds, self.phrase, self.later_s, self.blind, self.names = self._clicks(), 0, 0.0, None, ()
+        self.sounds, self.phrase, self.later_s, self.blind = self._clicks(), 0, 0.0, None
         self._set("")
 
-    @property
-    def _kept(self) -> Path:
-        return Path(self._folder.name) / "two.npz"
-
-    def stop(self) -> None:
-        self._run.stop()
-
-    def close(self) -> None:
-        self._run.close()
-        self._folder.cleanup()
-
-    def _ended(self, done: bool) -> None:
-        if not done:
-            self._set("failed")
-            return
-        try:
-            self.sounds = read_two(self._kept)
-        except (OSError, ValueError, KeyError) as e:
-            self._run.said = f"the sounds cannot be shown ({e})"
-            self._set("failed")
-            return
+    def read(self, kept: Path) -> str:
+        self.sounds = read_two(kept)
         self.later_s = self.found_s or 0.0
-        self._set("found" if self.found_s is not None else "nothing")
-
-    def _set(self, state: str) -> None:
-        self.state = state
-        self.changed.emit()
+        return "found" if self.found_s is not None else "nothing"
 
     # By hand and by ear
 

@@ -1,43 +1,31 @@
 """Sound against picture in a recording from outside: looked at in a process of its own, moved by hand, carried into the setup."""
 
-import tempfile
 from pathlib import Path
-from typing import Any
 
 import numpy as np
-from PyQt6.QtCore import QObject, pyqtSignal
 
 from ..core.document.setup import Part
 from ..core.knowledge.learned import SeenOffset, picture_measurement
 from ..takes.shots import AROUND_S, Shots, read_shots
 from ..words.films import offset_text
 from ..words.timing import listener_name, ms_text, part_name
-from .command_run import CommandRun
+from .looking import Looking
 from .playback import Playback
 from .session import Session
 
 MOST_S = 3.0
 
 
-class FilmCheck(QObject):
+class FilmCheck(Looking):
     """`state`: “”, “looking”, “found”, “nothing” (it can be found by eye), “failed”. `later_s` is how much later than the sound the picture is, as found or as moved
     by hand; `event` which one is looked at."""
-
-    changed = pyqtSignal()
 
     def __init__(self, session: Session, playback: Playback):
         super().__init__()
         self.session, self.playback = session, playback
-        self.state, self.file = "", Path()
+        self.file = Path()
         self.later_s, self.event = 0.0, 0
         self.shots: Shots | None = None
-        self._folder = tempfile.TemporaryDirectory(prefix="brucke-film-")
-        self._run = CommandRun()
-        self._run.ended.connect(self._ended)
-
-    @property
-    def result(self) -> dict[str, Any]:
-        return self._run.result
 
     @property
     def by_eye(self) -> bool:
@@ -62,39 +50,15 @@ class FilmCheck(QObject):
         return lines
 
     def look(self, file: Path) -> None:
-        self._run.close()
         self.file, self.shots, self.event, self.later_s = file, None, 0, 0.0
-        self._run.start(["picture", str(file), "--keep", str(self._kept)])
+        self.look_with(["picture", str(file)])
         self._set("looking")
 
-    @property
-    def _kept(self) -> Path:
-        return Path(self._folder.name) / "shots.npz"
-
-    def stop(self) -> None:
-        self._run.stop()
-
-    def close(self) -> None:
-        self._run.close()
-        self._folder.cleanup()
-
-    def _ended(self, done: bool) -> None:
-        if not done:
-            self._set("failed")
-            return
-        try:
-            self.shots = read_shots(self._kept)
-        except (OSError, ValueError, KeyError) as e:
-            self._run.said = f"{self.file.name}: its pictures cannot be shown ({e})"
-            self._set("failed")
-            return
+    def read(self, kept: Path) -> str:
+        self.shots = read_shots(kept)
         found = self.result["sound_early_ms"]
         self.later_s = (found or 0.0) / 1e3
-        self._set("found" if found is not None else "nothing")
-
-    def _set(self, state: str) -> None:
-        self.state = state
-        self.changed.emit()
+        return "found" if found is not None else "nothing"
 
     # By hand
 

@@ -1,0 +1,66 @@
+"""A recording looked at by a command of ours in a process of its own, which keeps beside its result what a window has to show."""
+
+import tempfile
+from collections.abc import Sequence
+from pathlib import Path
+from typing import Any
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from .command_run import CommandRun
+
+
+class Looking(QObject):
+    """`state` is “failed” where it could not be looked at; what else there is is the subclass's, which reads what was kept."""
+
+    changed = pyqtSignal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.state = ""
+        self._folder = tempfile.TemporaryDirectory(prefix="brucke-look-")
+        self._run = CommandRun()
+        self._run.ended.connect(self._ended)
+
+    @property
+    def result(self) -> dict[str, Any]:
+        return self._run.result
+
+    @property
+    def busy(self) -> bool:
+        return self._run.busy
+
+    def look_with(self, command: Sequence[str]) -> None:
+        """Begin; whatever was looked at before is let go."""
+        self._run.close()
+        self._run.start([*command, "--keep", str(self._kept)])
+
+    @property
+    def _kept(self) -> Path:
+        return Path(self._folder.name) / "kept.npz"
+
+    def stop(self) -> None:
+        self._run.stop()
+
+    def close(self) -> None:
+        self._run.close()
+        self._folder.cleanup()
+
+    def _ended(self, done: bool) -> None:
+        if not done:
+            self._set("failed")
+            return
+        try:
+            state = self.read(self._kept)
+        except (OSError, ValueError, KeyError) as e:
+            self._run.said = f"what was kept of it cannot be shown ({e})"
+            state = "failed"
+        self._set(state)
+
+    def read(self, kept: Path) -> str:
+        """What was kept; the state after it. Errors: OSError, ValueError, KeyError."""
+        raise AssertionError("a subclass reads")
+
+    def _set(self, state: str) -> None:
+        self.state = state
+        self.changed.emit()
