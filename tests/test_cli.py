@@ -241,6 +241,34 @@ def test_what_two_recordings_tell_of_one_another_as_json(capsys, tmp_path):
     assert "sound and picture come together" in out.splitlines()[0]
 
 
+def test_stages_of_ways_that_share_them_and_ways_that_are_none(capsys, tmp_path):
+    ways = tmp_path / "ways.json"
+    measured = [
+        {"name": "whole", "stages": ["out", "coder", "in"], "ms": 212.0, "plus_minus_ms": 0.5},
+        {"name": "without", "stages": ["out", "in"], "ms": 12.0, "plus_minus_ms": 0.1},
+    ]
+    ways.write_text(json.dumps({"measured": measured, "possible": [["out"], ["out", "in"]]}))
+    code, out, _ = run(capsys, "stages", ways, "--json")
+    found = json.loads(out)
+    assert code == 0
+    coder = next(s for s in found["stages"] if s["stage"] == "coder")
+    assert coder["ms"] == pytest.approx(200.0)
+    assert coder["plus_minus_ms"] == pytest.approx(0.26**0.5)
+    assert coder["only_together_with"] == []
+    assert found["worth_measuring"] == [["out"]]
+    assert {s["stage"]: s["only_together_with"] for s in found["stages"]}["out"] == ["in"]
+    for text, why in (
+        ("{", "not JSON"),
+        ('{"measured": []}', "length"),
+        ('{"measured": [{"name": "x", "stages": ["a"], "ms": 1e9}]}', "<= 10000"),
+    ):
+        ways.write_text(text)
+        code, out, err = run(capsys, "stages", ways)
+        assert (code, out) == (2, "")
+        assert why in err
+        assert err.count("\n") == 1
+
+
 def test_recordings_that_tell_nothing_are_refused_in_one_sentence(capsys, tmp_path):
     rng = np.random.default_rng(1)
     sf.write(tmp_path / "silent.wav", np.zeros(20 * RATE), RATE)

@@ -95,6 +95,8 @@ def _parser() -> argparse.ArgumentParser:
     p = command("arrivals", timing.arrivals, "stages, arrivals, and the delays that would align")
     p.add_argument("setup", type=Path)
     p.add_argument("--listener", metavar="ID")
+    p = command("stages", timing.stages, "what each stage takes, from measured ways that share them")
+    p.add_argument("paths", type=Path)
     p = command("render", offline.render, "run the engine offline; one file per listener and part")
     p.add_argument("setup", type=Path)
     p.add_argument("--out", type=Path, required=True)

@@ -1,7 +1,9 @@
-"""Stages, arrivals, and the delays that would align."""
+"""Stages, arrivals, the delays that would align; and separate stages from measured ways."""
 
 import argparse
-from typing import Any
+from typing import Annotated, Any
+
+import msgspec
 
 from ..core.document.setup import Setup
 from ..core.document.setup_file import load
@@ -71,6 +73,7 @@ def _arrivals_of(setup: Setup, t: ListenerTiming, after: ListenerTiming) -> dict
         "counted_to": "ears" if t.to_ears else "our own output",
         "verdict": words.verdict_text(setup, t.verdict),
         "verdict_code": t.verdict.code,
+        "at_limit": t.verdict.at_limit,
         "hand_off_ms": t.hand_off_s * 1e3,
         "findings": [words.finding_text(setup, f) for f in t.findings],
         "routes": [*map(route, t.routes), *map(unjudged, t.unjudged)],
@@ -89,3 +92,46 @@ def _arrival_lines(setup: Setup, t: ListenerTiming) -> list[str]:
     lines += [f"  {words.part_name(setup, u.part):10} {words.route_text(setup, u)}" for u in t.unjudged]
     lines += [f"  {words.finding_text(setup, f)}" for f in t.findings]
     return lines
+
+
+class _Path(msgspec.Struct, forbid_unknown_fields=True):
+    """One measured way of the file."""
+
+    name: Annotated[str, msgspec.Meta(max_length=200)]
+    stages: Annotated[list[Annotated[str, msgspec.Meta(max_length=200)]], msgspec.Meta(min_length=1, max_length=50)]
+    ms: Annotated[float, msgspec.Meta(ge=-10_000, le=10_000)]
+    plus_minus_ms: Annotated[float, msgspec.Meta(ge=0, le=10_000)] = 0.1
+
+
+class _Paths(msgspec.Struct, forbid_unknown_fields=True):
+    measured: Annotated[list[_Path], msgspec.Meta(min_length=1, max_length=200)]
+    possible: Annotated[list[list[str]], msgspec.Meta(max_length=200)] = []
+
+
+def stages(args: argparse.Namespace) -> int:
+    """What each stage takes, from measured ways that share them."""
+    from ..core.document.reading import ReadProblem, decode_json, read_bytes
+    from ..core.measure.stages import MeasuredPath, find_stages, worth_measuring
+
+    try:
+        given = msgspec.convert(decode_json(read_bytes(args.paths, 1_000_000, "a list of ways")), _Paths)
+    except (ReadProblem, msgspec.ValidationError) as e:
+        raise CannotDo(f"{args.paths.name}: {e}") from None
+    paths = [MeasuredPath(p.name, tuple(p.stages), p.ms / 1e3, p.plus_minus_ms / 1e3) for p in given.measured]
+    found = find_stages(paths)
+    worth = worth_measuring(paths, [tuple(p) for p in given.possible])
+    result: dict[str, Any] = {
+        "stages": [
+            {"stage": s, "ms": f.seconds * 1e3, "plus_minus_ms": f.plus_minus_s * 1e3, "only_together_with": list(f.tied)}
+            for s, f in found.of.items()
+        ],
+        "contradicts": list(found.contradicts), "worth_measuring": [list(p) for p in worth],
+    }  # fmt: skip
+    lines = [
+        f"{s:24} {words.ms_text(f.seconds, 2):>10} {words.plus_minus_text(f.plus_minus_s)}{'  only together with ' + ', '.join(f.tied) if f.tied else ''}"
+        for s, f in found.of.items()
+    ]
+    lines += [f"they contradict one another: {', '.join(found.contradicts)}"] if found.contradicts else []
+    lines += [f"worth measuring: {' + '.join(p)}" for p in worth]
+    emit(args, result, lambda: lines)
+    return 1 if found.contradicts else 0

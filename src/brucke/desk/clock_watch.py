@@ -11,12 +11,13 @@ from ..core.document.setup import Setup
 from ..core.measure.drift import Drift
 from ..core.measure.watched import came_back, so_far
 from ..engine.step.plan import F32
-from ..words.measured import stepped_text
+from ..words.measured import slid_text, stepped_text
 from .running import LiveEngine
 from .session import Session
 
 EVERY_S, SPAN_S = 5.0, 5.4
 MOST = 1500  # looks that are kept: two hours
+SLID_S = 0.010
 
 Pair = tuple[str, str]  # a listener, or the part that sets the beat; and the part in which it comes in again
 
@@ -30,6 +31,12 @@ class Watched:
     looks: int = 0
     drift: Drift | None = None
     told: int = 0  # steps that were said
+    slid_s: float = SLID_S  # from where on it is said that it has slid
+
+    def slid(self) -> float:
+        """By how much it has slid since the first look, jumps apart; 0 while that could be accident."""
+        d = self.drift
+        return d.ppm * 1e-6 * self.times_s[-1] if d is not None and abs(d.ppm) > 2 * d.ppm_error else 0.0
 
 
 def pairs(setup: Setup) -> list[Pair]:
@@ -102,6 +109,9 @@ class ClockWatch(QObject):
             if len(steps) > w.told:
                 self.session.noticed.emit(stepped_text(self.session.setup, *pair, steps[-1].seconds), "amber")
             w.told = len(steps)
+            if abs(slid := w.slid()) >= w.slid_s:
+                self.session.noticed.emit(slid_text(self.session.setup, *pair, slid), "amber")
+                w.slid_s *= 2
         self.changed.emit()
 
     def close(self) -> None:

@@ -6,7 +6,9 @@ from ..core.measure.threshold import MOST_MS, Staircase
 from .timing import MINUS
 from .translation import _
 
-CLICKS = _("Two clicks. Turn until they are one, or choose a recording of a voice and its music.")
+CLICKS = _(
+    "Two clicks. Turn to hear how far apart so many milliseconds are, compare blind, or choose a recording of a voice and its music."
+)
 ABOUT = _(
     "Voice and music that begin together, or one file with the voice left and the music right. Found phrase by phrase, so that what the singer does is told from what the path does."
 )

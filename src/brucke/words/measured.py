@@ -57,6 +57,14 @@ def stepped_text(setup: Setup, sent: str, heard: str, seconds: float) -> str:
     )
 
 
+def slid_text(setup: Setup, sent: str, heard: str, seconds: float) -> str:
+    """Two clocks that have come apart by so much while it played."""
+    way = _("later") if seconds > 0 else _("sooner")
+    return _("{name}: it has slid by {amount}, and comes {way} by the minute. Two clocks run apart there (Shift+K).").format(
+        name=watched_name(setup, sent, heard), amount=ms_text(abs(seconds), 0), way=way
+    )  # fmt: skip
+
+
 def watched_text(setup: Setup, sent: str, heard: str, seen: int, looks: int, lag_s: float, drift: Drift | None) -> str:
     """What the music itself tells of one way, `seen` of so many looks, the last time after `lag_s`."""
     name = watched_name(setup, sent, heard)

@@ -113,7 +113,7 @@ class VoiceDialog(BesideWindow):
         for w, there in (
             (self.bar, ear.busy), (self.stop, ear.busy), (self.waves, not ear.busy),
             (self.first, asked), (self.second, asked), (self.again, asked), (self.enough, asked),
-            (self.back, ear.by_hand and not asked), (self.clicks, bool(ear.state) and not ear.busy and not asked),
+            (self.back, ear.found_s is not None and ear.by_hand and not asked), (self.clicks, bool(ear.state) and not ear.busy and not asked),
         ):  # fmt: skip
             w.setVisible(there)
         for w in (self.knob, self.hear, self.blind, self.choose, self.lone):
