@@ -65,8 +65,7 @@ class ByEar(Looking):
     def measure(self, *files: Path) -> None:
         """A voice and its music, or one file with the voice left and the music right."""
         self.blind, self.phrase, self.later_s = None, 0, 0.0
-        self.look_with(["take-offset", *map(str, files)])
-        self._set("listening")
+        self.look_with(["take-offset", *map(str, files)], "listening")
 
     def take_clicks(self) -> None:
         """Two clicks in place of a recording."""

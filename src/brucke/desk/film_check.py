@@ -51,8 +51,7 @@ class FilmCheck(Looking):
 
     def look(self, file: Path) -> None:
         self.file, self.shots, self.event, self.later_s = file, None, 0, 0.0
-        self.look_with(["picture", str(file)])
-        self._set("looking")
+        self.look_with(["picture", str(file)], "looking")
 
     def read(self, kept: Path) -> str:
         self.shots = read_shots(kept)

@@ -18,7 +18,8 @@ class Looking(QObject):
     def __init__(self) -> None:
         super().__init__()
         self.state = ""
-        self._folder = tempfile.TemporaryDirectory(prefix="brucke-look-")
+        self._folder: tempfile.TemporaryDirectory[str] | None = None
+        self._kept = Path()
         self._run = CommandRun()
         self._run.ended.connect(self._ended)
 
@@ -30,21 +31,27 @@ class Looking(QObject):
     def busy(self) -> bool:
         return self._run.busy
 
-    def look_with(self, command: Sequence[str]) -> None:
-        """Begin; whatever was looked at before is let go."""
+    def look_with(self, command: Sequence[str], state: str) -> None:
+        """Begin, and be in that `state`; whatever was looked at before is let go."""
         self._run.close()
+        try:
+            if self._folder is None:
+                self._folder = tempfile.TemporaryDirectory(prefix="brucke-look-")
+        except OSError as e:
+            self._run.said = f"there is no room to look at it ({(e.strerror or str(e)).lower()})"
+            self._set("failed")
+            return
+        self._kept = Path(self._folder.name) / "kept.npz"
         self._run.start([*command, "--keep", str(self._kept)])
-
-    @property
-    def _kept(self) -> Path:
-        return Path(self._folder.name) / "kept.npz"
+        self._set(state)
 
     def stop(self) -> None:
         self._run.stop()
 
     def close(self) -> None:
         self._run.close()
-        self._folder.cleanup()
+        if self._folder is not None:
+            self._folder.cleanup()
 
     def _ended(self, done: bool) -> None:
         if not done:

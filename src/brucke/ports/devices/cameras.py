@@ -76,7 +76,7 @@ def looked(path: Path, seconds: float) -> Iterator[tuple[float, U8]]:
                 yield now, small.to_ndarray()
                 if now >= until:
                     return
-    except (av.FFmpegError, OSError, IndexError, ValueError) as e:
+    except (av.FFmpegError, OSError, IndexError, ValueError, MemoryError) as e:
         said = (getattr(e, "strerror", None) or str(e)).lower()
         busy = "busy" in said
         raise CameraError(

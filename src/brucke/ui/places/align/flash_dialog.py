@@ -15,7 +15,7 @@ from ...kit.row import ends
 from ...theme.theme import Theme
 
 SIDE_PX = 110  # about three centimetres: far less than a quarter of what the eye sees at once
-WARNING = "A small square will flash here eight times, at most twice a second. Who is sensitive to flashing light should look away, and nobody at the other side should have to see it."
+WARNING = "A small square will flash here eight times, at most twice a second. Who is sensitive to flashing light should look away, and nobody at the other side should have to see it. Where sound runs, a soft beep goes with each in the headphones."
 NO_CAMERA = (
     "No camera is here that could be asked. Film the square with any, where the beep in the headphones can be heard as well, and open that recording (Shift+P). How late this "
     "screen and these headphones are is in it, about 20 ms."
