@@ -71,6 +71,8 @@ _FIELDS = {
     "trim_db": _("trim"), "on": _("on"), "map": _("channel map"), "channels": _("channels"),
     "processed": _("processed"), "sets_clock": _("sets the clock"), "order": _("order"), "profiles": _("noise profiles"), "chain": _("processors"),
     "other_chain": _("other version"), "version": _("version"), "target_lufs": _("target loudness"), "ceiling_db": _("ceiling"),
+    "extra_ms": _("later than needed by"), "wait_at_most_ms": _("waits at most"), "picture_there_ms": _("picture delay set there"),
+    "sound_there_ms": _("sound offset set there"), "air_m": _("way through the air, in metres"),
     "bypass": _("passes the listener’s processors by"),
     "follows": _("plays along with"), "hears_at": _("hears at"), "device": _("comes from"), "colour": _("colour"),
     "tracks": _("tracks"), "beat_source": _("sound on the beat"), "inverted": _("polarity reversed"),

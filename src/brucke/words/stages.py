@@ -4,6 +4,7 @@ from collections.abc import Sequence
 
 from ..core.document.setup import Setup
 from ..core.knowledge.learned import Air
+from ..core.knowledge.quantities import ROUND_TRIP
 from ..core.measure.stages import FoundStage, FoundStages, MeasuredPath
 from .equipment import way_text
 from .timing import device_name, ms_text, plus_minus_text
@@ -39,8 +40,7 @@ def rows(setup: Setup, found: FoundStages) -> list[list[str]]:
 
 
 def path_name(setup: Setup, path: MeasuredPath) -> str:
-    kind, *ids = path.name.split(":")
-    return way_text(setup, kind, tuple(ids))
+    return way_text(setup, ROUND_TRIP.code, ROUND_TRIP.ids(path.name))
 
 
 def lines(

@@ -50,6 +50,11 @@ class Measured:
         """Under which knowledge keeps it."""
         return ":".join((self.code, *ids))
 
+    def ids(self, key: str) -> Ids:
+        """Of what a key of this quantity is; none where it is another's."""
+        code, *ids = key.split(":")
+        return tuple(ids) if code == self.code else ()
+
     def fingerprint(self, setup: Setup, *ids: str) -> str:
         """Changes with whatever a measurement of `ids` depends on."""
         return hashlib.sha256(repr(self.depends(setup, *ids)).encode()).hexdigest()[:12]

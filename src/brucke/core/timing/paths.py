@@ -63,7 +63,10 @@ class Situation:
     @cached_property
     def round_trips(self) -> dict[str, Measurement]:
         """Those of interfaces that count, by their keys."""
-        found = {ROUND_TRIP.key(*ids): self.measured(ROUND_TRIP, *ids) for ids in ROUND_TRIP.subjects(self.setup)}
+        interfaces = {d.id for d in self.setup.devices if d.kind == "interface"}
+        known = dict.fromkeys(m.key for m in self.knowledge.measurements)
+        ways = [ids for key in known if (ids := ROUND_TRIP.ids(key)) and interfaces.issuperset(ids)]
+        found = {ROUND_TRIP.key(*ids): self.measured(ROUND_TRIP, *ids) for ids in ways}
         return {key: m for key, m in found.items() if m is not None}
 
     @cached_property
@@ -109,7 +112,7 @@ def converter_paths(known: Situation) -> list[MeasuredPath]:
     """Every round trip that counts, as the two converters that are left of it: buffers and matching are calculated."""
     paths = []
     for key, m in known.round_trips.items():
-        ids = key.split(":")[1:]
+        ids = ROUND_TRIP.ids(key)
         out, into = known.setup.device(ids[0]), known.setup.device(ids[-1])
         calculated = sum(
             buffers_s(known, d) + sum(s.latency.value for s in _matching(known, d, code))
