@@ -15,7 +15,6 @@ from ..edits.chain_edits import chain_of, owner_of, remove_processor
 from ..edits.listener_edits import set_waiting
 from ..edits.route_edits import at_one_rate
 from ..findings import Verdict
-from ..units import buffer_seconds
 from .align import align, timing
 from .arrivals import ListenerTiming
 from .paths import Situation, buffers_s, interface_latency
@@ -86,17 +85,16 @@ def costly(setup: Setup) -> Iterable[tuple[str, int, float]]:
 def situation(known: Situation, wish: Wish) -> Situation:
     """What would be known once the wish is true."""
     after = wished(known.setup, wish)
+    then = replace(known, setup=after)
     reported = dict(known.facts.reported_s)
     for d in known.setup.devices:
-        if d.kind != "interface" or after.device(d.id) == d or f"capture:{d.id}" not in known.converters.of:
+        if d.kind != "interface" or f"capture:{d.id}" not in known.converters.of or not wish.restarts(known.setup):
             continue
-        new = after.device(d.id)
-        before_s = buffers_s(known, d)
-        after_s = buffer_seconds(new.buffer_frames, new.buffers, new.rate_hz)
+        before_s, after_s = buffers_s(known, d), buffers_s(then, after.device(d.id))
         for code, end in (("capture", "in"), ("output", "out")):
             beyond = interface_latency(known, d, code) - before_s
             reported[f"{d.id}:{end}"] = after_s + beyond * known.setup.rate_hz / after.rate_hz
-    return replace(known, setup=after, facts=msgspec.structs.replace(known.facts, reported_s=reported))
+    return replace(then, facts=msgspec.structs.replace(known.facts, reported_s=reported))
 
 
 def beside(known: Situation, wish: Wish) -> tuple[list[Beside], Setup]:
