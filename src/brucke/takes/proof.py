@@ -72,7 +72,7 @@ def prove_listener(folder: Path, take: Take, listener: Listener, sources: Mappin
 
 def _stated(x: Left) -> PartLeft:
     return PartLeft(
-        median_ms=x.median_s * 1e3, error_ms=x.error_s * 1e3, scatter_ms=x.scatter_s * 1e3, windows=x.windows,
+        median_ms=x.median_s * 1e3, error_ms=x.error_s * 1e3, scatter_ms=x.scatter_s * 1e3, windows=x.windows, phrases=x.phrases,
         looked=x.looked, reason="" if x.agree else "disagree", times_s=x.times_s,
         values_ms=tuple(v * 1e3 for v in x.values_s),
     )  # fmt: skip

@@ -28,13 +28,14 @@ PartCode = Literal["in_step", "early", "late", "not_sure", "too_little", "not_fo
 
 class PartLeft(msgspec.Struct, frozen=True, kw_only=True):
     """What was measured to be left of one part against the lead, in one listener's file. `error_ms` is the standard
-    error of the median over `windows`, `looked` in how many it should have sounded. `reason` is “disagree” where the
+    error of the median over `windows`, of which `phrases` (0 in older takes) tell for themselves, `looked` in how many it should have sounded. `reason` is “disagree” where the
     windows contradict each other, “no_source” where nothing is known of how it sounds on the beat."""
 
     median_ms: float = 0.0
     error_ms: float = 0.0
     scatter_ms: float = 0.0
     windows: int = 0
+    phrases: int = 0
     looked: int = 0
     reason: str = ""
     times_s: tuple[float, ...] = ()
@@ -120,8 +121,9 @@ def part_verdict(part: str, left: PartLeft, window_s: float, frame_s: float = 0.
     value = left.median_ms / 1e3
     if left.reason == "no_source" or (left.windows == 0 and left.looked > 0):
         return PartVerdict(part, "not_found", reason=left.reason)
-    width = half_width_s(left.error_ms / 1e3, left.windows)
-    if left.windows < ENOUGH_WINDOWS or not math.isfinite(width):
+    telling = left.phrases or left.windows
+    width = half_width_s(left.error_ms / 1e3, telling)
+    if telling < ENOUGH_WINDOWS or not math.isfinite(width):
         return PartVerdict(part, "too_little", value, 0.0, windows=left.windows)
     if left.reason:
         return PartVerdict(part, "not_sure", value, width, windows=left.windows, reason=left.reason)

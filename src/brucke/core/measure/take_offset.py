@@ -31,6 +31,10 @@ POSITION_S = 20  # so much of a recording tells where it stands
 EARLIEST_S, LATEST_S = 0.2, 3.0  # how much later than what was played a far end's file may stand
 # Windows further from the median than this lie apart from the rest; more than that share of them is a contradiction.
 APART_SIGMA, APART_S, APART_SHARE = 4.0, 2e-3, 0.25
+# Windows that follow one another so closely, and whose lags differ by less, are of one phrase: they tell as much as one.
+FOLLOW_WINDOWS, SAME_S, EXACT_S = 1.6, 0.3e-3, 0.1e-3
+# The median deviation of few values is smaller than that of many (Croux and Rousseeuw 1992); from ten on n/(n − 0.8).
+FEW = {2: 1.196, 3: 1.495, 4: 1.363, 5: 1.206, 6: 1.200, 7: 1.140, 8: 1.129, 9: 1.107}
 _WINDOW = np.hanning(SHORT).astype(np.float32)
 
 
@@ -38,7 +42,7 @@ _WINDOW = np.hanning(SHORT).astype(np.float32)
 class Left:
     """What is left of one part against the lead. `median_s` positive: later than the lead.
 
-    `error_s` is the standard error of the median, 1.25·σ/√N over the windows; `scatter_s` their σ; `looked` is the
+    `error_s` is the standard error of the median, 1.25·σ/√N over the `phrases`, windows of one phrase taken together; `scatter_s` their σ; `looked` is the
     number of windows in which the part should have sounded. `agree` is False where too many windows lie apart
     from the rest: then the median is the mean of different things.
     """
@@ -52,6 +56,7 @@ class Left:
     agree: bool = True
     times_s: tuple[float, ...] = ()
     values_s: tuple[float, ...] = ()
+    phrases: int = 0
 
 
 @dataclass(frozen=True)
@@ -215,9 +220,33 @@ def _left(part: str, values: list[tuple[float, float]], looked: int) -> Left:
     offsets = np.array([v for _, v in values])
     median = float(np.median(offsets))
     apart = np.abs(offsets - median)
+    # Who plays exactly has one lag in all windows: there every window tells.
+    exact = 1.4826 * float(np.median(apart)) < EXACT_S
+    phrases = offsets if exact else _phrases(values)
     # Robust σ: a window caught by another part must not widen what is stated.
-    scatter = 1.4826 * float(np.median(apart))
-    error = 1.25 * scatter / len(offsets) ** 0.5
+    scatter = spread_of(phrases)
+    error = 1.25 * scatter / len(phrases) ** 0.5
     agree = float(np.mean(apart > max(APART_SIGMA * scatter, APART_S))) <= APART_SHARE
     times, lags = tuple(t for t, _ in values), tuple(v for _, v in values)
-    return Left(part, median, error, scatter, len(offsets), looked, agree, times, lags)
+    return Left(part, median, error, scatter, len(offsets), looked, agree, times, lags, len(phrases))
+
+
+def _phrases(values: list[tuple[float, float]]) -> npt.NDArray[np.float64]:
+    """The mean lag of each phrase: a player who is late with one is late with all of it."""
+    groups: list[list[float]] = []
+    before: tuple[float, float] | None = None
+    for at, lag in values:
+        if before is not None and at - before[0] <= FOLLOW_WINDOWS * WINDOW_S and abs(lag - before[1]) < SAME_S:
+            groups[-1].append(lag)
+        else:
+            groups.append([lag])
+        before = (at, lag)
+    return np.array([np.mean(g) for g in groups])
+
+
+def spread_of(values: npt.NDArray[np.float64]) -> float:
+    """σ from the median deviation, 0 of one value."""
+    n = len(values)
+    if n < 2:
+        return 0.0
+    return FEW.get(n, n / (n - 0.8)) * 1.4826 * float(np.median(np.abs(values - np.median(values))))
