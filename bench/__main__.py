@@ -1,5 +1,5 @@
 """./run bench [engine] [deadlines] [startup] [repaint] [grid] [estimate] [refuse] [hostile] [kills] [soak]
-[hour] [desktop] [clocks] [login] [films]; without a
+[hour] [desktop] [clocks] [login] [films] [claps] [paths] [worlds]; without a
 name, all but the long ones."""
 
 import importlib
@@ -7,7 +7,7 @@ import shutil
 import sys
 
 NAMES = ("engine", "estimate", "startup", "repaint", "grid", "deadlines")
-LONG = ("refuse", "hostile", "kills", "soak", "hour", "desktop", "clocks", "login", "films")
+LONG = ("refuse", "hostile", "kills", "soak", "hour", "desktop", "clocks", "login", "films", "claps", "paths", "worlds")
 
 
 SERVER = ("pipewire", "wireplumber", "pipewire-pulse", "pactl", "pw-link", "dbus-daemon")
