@@ -77,7 +77,7 @@ def watched(monkeypatch, lag, looks=60):
         while watch._answer is not None and time.monotonic() < until:
             watch.tick()
     watch.close()
-    return watch.of["lounge_call", far], said
+    return watch.of["listener/lounge_call", f"part/{far}"], said
 
 
 def test_what_slides_is_told_while_it_plays(app, monkeypatch):
@@ -112,6 +112,6 @@ def test_what_does_not_come_in_again_is_never_found(app):
 
 
 def test_what_is_watched_is_what_returns_and_who_sings_to_a_lead(nightboat):
-    assert ("lounge_call", "lounge") in pairs(nightboat)
-    assert ("harp", "voice") in pairs(nightboat)
+    assert ("listener/lounge_call", "part/lounge") in pairs(nightboat)
+    assert ("part/harp", "part/voice") in pairs(nightboat)
     assert pairs(replace(nightboat, parts=())) == []

@@ -95,8 +95,6 @@ def _parser() -> argparse.ArgumentParser:
     p = command("arrivals", timing.arrivals, "stages, arrivals, and the delays that would align")
     p.add_argument("setup", type=Path)
     p.add_argument("--listener", metavar="ID")
-    p = command("stages", timing.stages, "what each stage takes, from measured ways that share them")
-    p.add_argument("paths", type=Path)
     p = command("render", offline.render, "run the engine offline; one file per listener and part")
     p.add_argument("setup", type=Path)
     p.add_argument("--out", type=Path, required=True)
@@ -131,8 +129,10 @@ def _parser() -> argparse.ArgumentParser:
 
 
 def _measuring_commands(command: Command) -> None:
-    from . import films, measured
+    from . import films, measured, timing
 
+    p = command("stages", timing.stages, "what each stage takes, from measured ways that share them")
+    p.add_argument("paths", type=Path)
     p = command("drift", measured.drift, "how a recording slides against its reference, and where it jumps")
     p.add_argument("reference", type=Path)
     p.add_argument("recording", type=Path)
@@ -161,13 +161,6 @@ def _measuring_commands(command: Command) -> None:
     p = command("watch-camera", films.watch_camera, "what a camera of this computer sees, in blocks, and when")
     p.add_argument("camera", type=Path)
     p.add_argument("--seconds", type=_seconds, default=10.0, metavar="S")
-
-
-def _seconds(text: str) -> float:
-    value = float(text)
-    if not 1 <= value <= 120:
-        raise argparse.ArgumentTypeError("from 1 to 120 s")
-    return value
 
 
 def _rate(text: str) -> int:

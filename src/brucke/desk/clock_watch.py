@@ -19,7 +19,8 @@ EVERY_S, SPAN_S = 5.0, 5.4
 MOST = 1500  # looks that are kept: two hours
 SLID_S = 0.010
 
-Pair = tuple[str, str]  # a listener, or the part that sets the beat; and the part in which it comes in again
+# What is sent, “listener/ID” or of the part that sets the beat “part/ID”; and the “part/ID” in which it comes in again.
+Pair = tuple[str, str]
 
 
 @dataclass
@@ -41,8 +42,9 @@ class Watched:
 
 def pairs(setup: Setup) -> list[Pair]:
     """Where something of ours may come in again: what returns from a listener, and microphones before which somebody hears the lead."""
-    returns = [(p.returns_from, p.id) for p in setup.parts if p.returns_from and p.channels]
-    heard = [(p.follows, p.id) for p in setup.parts if p.source == "microphone" and p.follows and p.channels]
+    sounds = [p for p in setup.parts if p.channels]
+    returns = [(f"listener/{p.returns_from}", f"part/{p.id}") for p in sounds if p.returns_from]
+    heard = [(f"part/{p.follows}", f"part/{p.id}") for p in sounds if p.source == "microphone" and p.follows]
     return [*returns, *heard]
 
 
@@ -80,14 +82,16 @@ class ClockWatch(QObject):
             self._next, self._at = now + EVERY_S, now - self._began
             parts, listeners = link.recent(SPAN_S)
             if parts.shape[0] == len(setup.parts) and listeners.shape[0] == len(setup.listeners):
-                sounds = {p.id: parts[i] for i, p in enumerate(setup.parts)}
-                sounds |= {x.id: listeners[i] for i, x in enumerate(setup.listeners)}
+                sounds = {f"part/{p.id}": parts[i] for i, p in enumerate(setup.parts)}
+                sounds |= {f"listener/{x.id}": listeners[i] for i, x in enumerate(setup.listeners)}
                 self._answer = self._pool.submit(self._look, sounds, setup.rate_hz)
 
     def _look(self, sounds: dict[str, F32], rate_hz: int) -> dict[Pair, tuple[float | None, Drift | None]]:
         """In a thread: nothing of it is written there."""
         found = {}
         for pair, w in self.of.items():
+            if any(id not in sounds for id in pair):
+                continue
             sent, heard = (np.ascontiguousarray(sounds[id].mean(axis=0), np.float32) for id in pair)
             lag = came_back(sent, heard, rate_hz, w.lags_s[-1] if w.lags_s else None)
             drift = w.drift

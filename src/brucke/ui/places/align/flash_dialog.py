@@ -1,6 +1,6 @@
 """A small square that flashes, for a camera of this computer or for one that films it. Nothing flashes before it was said, and asked for."""
 
-from PyQt6.QtCore import QSize, Qt
+from PyQt6.QtCore import QSize
 from PyQt6.QtGui import QPainter, QPaintEvent
 from PyQt6.QtWidgets import QSizePolicy, QVBoxLayout, QWidget
 
@@ -12,7 +12,9 @@ from ...kit.chips import Chips
 from ...kit.dialog import BesideWindow
 from ...kit.label import Words
 from ...kit.row import ends
+from ...paint.sheet import colour
 from ...theme.theme import Theme
+from ...theme.tokens import LIGHT, NIGHT
 
 SIDE_PX = 110  # about three centimetres: far less than a quarter of what the eye sees at once
 WARNING = "A small square will flash here eight times, at most twice a second. Who is sensitive to flashing light should look away, and nobody at the other side should have to see it. Where sound runs, a soft beep goes with each in the headphones."
@@ -20,7 +22,6 @@ NO_CAMERA = (
     "No camera is here that could be asked. Film the square with any, where the beep in the headphones can be heard as well, and open that recording (Shift+P). How late this "
     "screen and these headphones are is in it, about 20 ms."
 )  # fmt: skip
-DARK, BRIGHT = Qt.GlobalColor.black, Qt.GlobalColor.white
 
 
 class Square(QWidget):
@@ -38,10 +39,10 @@ class Square(QWidget):
 
     def paintEvent(self, e: QPaintEvent | None) -> None:
         p = QPainter(self)
-        p.fillRect(self.rect(), DARK)
+        p.fillRect(self.rect(), colour(NIGHT, "paper"))
         if self.on:
             middle = self.rect().center()
-            p.fillRect(middle.x() - SIDE_PX // 2, middle.y() - SIDE_PX // 2, SIDE_PX, SIDE_PX, BRIGHT)
+            p.fillRect(middle.x() - SIDE_PX // 2, middle.y() - SIDE_PX // 2, SIDE_PX, SIDE_PX, colour(LIGHT, "card"))
 
 
 class FlashDialog(BesideWindow):
