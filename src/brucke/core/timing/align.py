@@ -26,6 +26,10 @@ from .quantity import Quantity
 from .verdicts import is_in_step, listener_verdict
 
 
+# By so little an arrival may lie before the target: a measurement is no surer, and nobody waits a frame for it.
+SLIGHT_FRAMES = 0.01
+
+
 @dataclass(frozen=True)
 class _Arriving:
     part: Part
@@ -67,7 +71,7 @@ def _target(group: list[_Arriving], listener: Listener, rate: int) -> Quantity |
     )
 
     def frames_after(seconds: float) -> int:
-        return max(0, math.ceil((seconds - anchor.undelayed.value) * rate - 1e-6))
+        return max(0, math.ceil((seconds - anchor.undelayed.value) * rate - SLIGHT_FRAMES))
 
     extra = seconds_to_frames(listener.extra_ms / 1e3, rate)
     frames = max(frames_after(latest.value), frames_after(by_itself) + extra)
