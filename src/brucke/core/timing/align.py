@@ -25,7 +25,6 @@ from .paths import Situation, Stage, counted_to_ears, path, path_latency
 from .quantity import Quantity
 from .verdicts import is_in_step, listener_verdict
 
-
 # By so little an arrival may lie before the target: a measurement is no surer, and nobody waits a frame for it.
 SLIGHT_FRAMES = 0.01
 
