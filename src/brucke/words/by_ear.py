@@ -1,9 +1,6 @@
 """What is heard apart, as sentences."""
 
-import math
-
 from ..core.measure.threshold import MOST_MS, Staircase
-from .timing import MINUS
 from .translation import _
 
 CLICKS = _(
@@ -30,5 +27,5 @@ def threshold_text(s: Staircase) -> str:
     low, high = s.between_ms
     if low == 0.0:
         return _("You hear even {ms:.0f} ms apart.").format(ms=s.ms)
-    wide = f"{low:.0f} – {high:.0f}".replace("-", MINUS) if math.isfinite(high) else f"{low:.0f}"
+    wide = f"{low:.0f} – {high:.0f}"
     return _("You hear them apart from about {ms:.0f} ms on ({wide}), after {n} comparisons. What is nearer than that is together, for you.").format(ms=s.threshold_ms, wide=wide, n=s.asked)  # fmt: skip

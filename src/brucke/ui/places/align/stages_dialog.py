@@ -110,8 +110,8 @@ class StagesDialog(BesideWindow):
         known, setup = self.session.situation, self.session.setup
         paths, found, more = converter_paths(known), known.converters, self._more()
         said = words.lines(setup, paths, found, [stages for stages, _w in more])
-        for line, text in zip(self.lines, [*said, *[""] * MOST_LINES], strict=False):
-            line.say(text, "amber" if found.contradicts and text == said[-1] else None)
+        for i, (line, text) in enumerate(zip(self.lines, [*said, *[""] * MOST_LINES], strict=False)):
+            line.say(text, "amber" if found.contradicts and i == 1 else "mute" if i else "ink")
         self.table.setVisible(bool(paths))
         self.table.rows.show_rows(list(words.HEAD), words.rows(setup, found))
         self.next.setVisible(bool(more))
