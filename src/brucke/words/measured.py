@@ -44,10 +44,10 @@ def drift_lines(recording: str, reference: str, found: Drift) -> list[str]:
 
 
 def watched_name(setup: Setup, sent: str, heard: str) -> str:
-    """“Lounge call, come in again in Lounge”: of “listener/ID” or “part/ID”, and of “part/ID”."""
+    """“Lounge call, again in Lounge”: of “listener/ID” or “part/ID”, and of “part/ID”."""
     kind, _slash, id = sent.partition("/")
     name = listener_name(setup, id) if kind == "listener" else part_name(setup, id)
-    return _("{sent}, come in again in {heard}").format(sent=name, heard=part_name(setup, heard.partition("/")[2]))
+    return _("{sent}, again in {heard}").format(sent=name, heard=part_name(setup, heard.partition("/")[2]))
 
 
 def stepped_text(setup: Setup, sent: str, heard: str, seconds: float) -> str:

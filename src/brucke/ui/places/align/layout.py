@@ -252,6 +252,9 @@ def _flag(
                 "centre",
             )
             return
+    goal = f.x(target) if lane.aligned and target is not None else end
+    if end < goal < end + room + t.px(12):  # the words would stand across the line
+        end = goal
     left = min(end + t.px(8), sheet.width - room - t.px(4))
     sheet.text(left, top + (tall - small) / 2, room, small, lane.flag, "small strong", tone)
 
