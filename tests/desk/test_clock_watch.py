@@ -38,21 +38,19 @@ class Link:
     def __init__(self, setup, lag):
         self.setup, self.lag, self.sound, self.at = setup, lag, harp(), 0.0
 
-    def recent(self, _seconds):
-        s = self.setup
+    track_rows = staticmethod(
+        lambda parts, listeners: {
+            f"{k}/{id}": [k, id] for k, of in (("parts", parts), ("listeners", listeners)) for id, _i, _n in of
+        }
+    )
+
+    def newest(self, rows, _seconds):
+        kind, id = rows
         begin = round(self.at * RATE) % (len(self.sound) - SPAN)
         now = self.sound[begin : begin + SPAN]
-        parts, listeners = (
-            np.zeros((len(s.parts), 2, SPAN), np.float32),
-            np.zeros((len(s.listeners), 2, SPAN), np.float32),
-        )
-        for i, x in enumerate(s.listeners):
-            if x.id == "lounge_call":
-                listeners[i] = now
-        for i, p in enumerate(s.parts):
-            if p.returns_from == "lounge_call":
-                parts[i] = heard_again(now, self.lag(self.at), 0.003)
-        return parts, listeners
+        if kind == "parts" and self.setup.part(id).returns_from == "lounge_call":
+            return heard_again(now, self.lag(self.at), 0.003)[None]
+        return np.stack([now, now]) if id == "lounge_call" else np.zeros((1, SPAN), np.float32)
 
 
 class Running:
@@ -77,7 +75,7 @@ def watched(monkeypatch, lag, looks=60):
         while watch._answer is not None and time.monotonic() < until:
             watch.tick()
     watch.close()
-    return watch.of["listener/lounge_call", f"part/{far}"], said
+    return watch.of["listeners/lounge_call", f"parts/{far}"], said
 
 
 def test_what_slides_is_told_while_it_plays(app, monkeypatch):
@@ -112,6 +110,6 @@ def test_what_does_not_come_in_again_is_never_found(app):
 
 
 def test_what_is_watched_is_what_returns_and_who_sings_to_a_lead(nightboat):
-    assert ("listener/lounge_call", "part/lounge") in pairs(nightboat)
-    assert ("part/harp", "part/voice") in pairs(nightboat)
+    assert ("listeners/lounge_call", "parts/lounge") in pairs(nightboat)
+    assert ("parts/harp", "parts/voice") in pairs(nightboat)
     assert pairs(replace(nightboat, parts=())) == []

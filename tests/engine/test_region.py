@@ -9,6 +9,7 @@ import pytest
 import soundfile as sf
 
 from brucke.engine.processes.channel import Channel
+from brucke.engine.processes.reading import Reading
 from brucke.engine.processes.recorder import Recorder
 from brucke.engine.processes.region import Head, Region, record_frames, shape_text
 from brucke.engine.step.live import Live
@@ -169,3 +170,19 @@ def test_a_second_start_closes_the_first_take(recording, tmp_path):
     next_voice, _ = sf.read(tmp_path / "next/parts/voice.wav")
     assert np.array_equal(next_voice, np.arange(960, 1440))
     recorder.stop()
+
+
+def test_a_few_rows_of_the_ring_are_read_as_all_of_them_are(region):
+    """Across the end of the ring, with a row whose owner came while it ran."""
+    reading, shape, size = Reading(region), region.shape, record_frames(region.shape)
+    region.sound("record_ring")[:] = np.random.default_rng(1).standard_normal(region.sound("record_ring").shape)
+    done = size + size // 3
+    region.set(Head.RECORDED, done)
+    region["born"][1] = done - 1000
+    parts, outs = reading.recent(2.5)
+    rows = reading.track_rows([("a", 0, 1), ("b", 1, 2)], [("x", 1, 2)])
+    assert np.array_equal(reading.newest(rows["parts/a"], 2.5), parts[0, :1])
+    assert np.array_equal(reading.newest(rows["parts/b"], 2.5), parts[1])
+    assert np.array_equal(reading.newest(rows["listeners/x"], 2.5), outs[1, :2])
+    assert not parts[1, :, : parts.shape[2] - 1000].any()
+    assert shape.rate * 2.5 == parts.shape[2]

@@ -10,6 +10,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from ..core.document.setup import Setup
 from ..core.measure.drift import Drift
 from ..core.measure.watched import came_back, so_far
+from ..engine.processes.link import EngineLink
 from ..engine.step.plan import F32
 from ..words.measured import slid_text, stepped_text
 from .running import LiveEngine
@@ -19,7 +20,7 @@ EVERY_S, SPAN_S = 5.0, 5.4
 MOST = 1500  # looks that are kept: two hours
 SLID_S = 0.010
 
-# What is sent, “listener/ID” or of the part that sets the beat “part/ID”; and the “part/ID” in which it comes in again.
+# What is sent, “listeners/ID” or of the part that sets the beat “parts/ID”; and the “parts/ID” in which it comes in again.
 Pair = tuple[str, str]
 
 
@@ -43,8 +44,8 @@ class Watched:
 def pairs(setup: Setup) -> list[Pair]:
     """Where something of ours may come in again: what returns from a listener, and microphones before which somebody hears the lead."""
     sounds = [p for p in setup.parts if p.channels]
-    returns = [(f"listener/{p.returns_from}", f"part/{p.id}") for p in sounds if p.returns_from]
-    heard = [(f"part/{p.follows}", f"part/{p.id}") for p in sounds if p.source == "microphone" and p.follows]
+    returns = [(f"listeners/{p.returns_from}", f"parts/{p.id}") for p in sounds if p.returns_from]
+    heard = [(f"parts/{p.follows}", f"parts/{p.id}") for p in sounds if p.source == "microphone" and p.follows]
     return [*returns, *heard]
 
 
@@ -80,11 +81,14 @@ class ClockWatch(QObject):
             self.changed.emit()
         if now >= self._next and self.of:
             self._next, self._at = now + EVERY_S, now - self._began
-            parts, listeners = link.recent(SPAN_S)
-            if parts.shape[0] == len(setup.parts) and listeners.shape[0] == len(setup.listeners):
-                sounds = {f"part/{p.id}": parts[i] for i, p in enumerate(setup.parts)}
-                sounds |= {f"listener/{x.id}": listeners[i] for i, x in enumerate(setup.listeners)}
-                self._answer = self._pool.submit(self._look, sounds, setup.rate_hz)
+            self._answer = self._pool.submit(self._look, self._heard(link, setup), setup.rate_hz)
+
+    def _heard(self, link: EngineLink, setup: Setup) -> dict[str, F32]:
+        """[channels, frames] of what is watched, and of nothing else."""
+        wanted = {id for pair in self.of for id in pair}
+        parts = [(p.id, i, len(p.channels)) for i, p in enumerate(setup.parts) if f"parts/{p.id}" in wanted]
+        heard = [(x.id, i, x.channels) for i, x in enumerate(setup.listeners) if f"listeners/{x.id}" in wanted]
+        return {name: link.newest(rows, SPAN_S) for name, rows in link.track_rows(parts, heard).items() if rows}
 
     def _look(self, sounds: dict[str, F32], rate_hz: int) -> dict[Pair, tuple[float | None, Drift | None]]:
         """In a thread: nothing of it is written there."""

@@ -44,9 +44,9 @@ def drift_lines(recording: str, reference: str, found: Drift) -> list[str]:
 
 
 def watched_name(setup: Setup, sent: str, heard: str) -> str:
-    """“Lounge call, again in Lounge”: of “listener/ID” or “part/ID”, and of “part/ID”."""
+    """“Lounge call, again in Lounge”: of “listeners/ID” or “parts/ID”, and of “parts/ID”."""
     kind, _slash, id = sent.partition("/")
-    name = listener_name(setup, id) if kind == "listener" else part_name(setup, id)
+    name = listener_name(setup, id) if kind == "listeners" else part_name(setup, id)
     return _("{sent}, again in {heard}").format(sent=name, heard=part_name(setup, heard.partition("/")[2]))
 
 

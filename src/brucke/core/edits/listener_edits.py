@@ -101,10 +101,7 @@ def widened(listener: Listener, channels: int) -> Listener:
 
 def set_ceiling(setup: Setup, listener: str, ceiling_db: float) -> Setup:
     """What nothing at a monitor is ever louder than."""
-    value = held_to("Listener", "ceiling_db", ceiling_db)
-    return replace(
-        setup, listeners=tuple(replace(x, ceiling_db=value) if x.id == listener else x for x in setup.listeners)
-    )
+    return _held(setup, listener, ceiling_db=ceiling_db)
 
 
 def change_listener(setup: Setup, listener: str, name: str | None = None, channels: int | None = None) -> Setup:
@@ -157,19 +154,17 @@ def drop_part_from_moment(routes: tuple[MomentRoute, ...], part: str) -> tuple[M
     return tuple(r for r in routes if r.part != part)
 
 
+def _held(setup: Setup, listener: str, **fields: float) -> Setup:
+    """Numbers of a listener, within their ranges."""
+    held = {name: held_to("Listener", name, value) for name, value in fields.items()}
+    return replace(setup, listeners=tuple(replace(x, **held) if x.id == listener else x for x in setup.listeners))
+
+
 def set_there(setup: Setup, listener: str, picture_ms: float, sound_ms: float) -> Setup:
     """What the program at a listener adds to picture and sound."""
-    new = replace(
-        setup.listener(listener), picture_there_ms=held_to("Listener", "picture_there_ms", picture_ms),
-        sound_there_ms=held_to("Listener", "sound_there_ms", sound_ms),
-    )  # fmt: skip
-    return replace(setup, listeners=tuple(new if x.id == listener else x for x in setup.listeners))
+    return _held(setup, listener, picture_there_ms=picture_ms, sound_there_ms=sound_ms)
 
 
 def set_waiting(setup: Setup, listener: str, extra_ms: float, at_most_ms: float) -> Setup:
     """How much later than needed everybody there may be put in step, and the longest that a sound may be made to wait for it."""
-    new = replace(
-        setup.listener(listener), extra_ms=held_to("Listener", "extra_ms", extra_ms),
-        wait_at_most_ms=held_to("Listener", "wait_at_most_ms", at_most_ms),
-    )  # fmt: skip
-    return replace(setup, listeners=tuple(new if x.id == listener else x for x in setup.listeners))
+    return _held(setup, listener, extra_ms=extra_ms, wait_at_most_ms=at_most_ms)

@@ -88,6 +88,21 @@ class Reading:
             self._only_its_own(sound, row, done - frames)
         return parts_of(parts, self.order.parts), outs[list(self.order.listeners)]
 
+    def newest(self, rows: list[int], seconds: float) -> F32:
+        """A copy of the newest [rows, frames] of the recorder's ring, by what `track_rows` gives; only these are touched."""
+        s, done, size = self.shape, self.region.get(Head.RECORDED), record_frames(self.shape)
+        frames = min(round(seconds * s.rate), done, size - s.rate // 2)
+        begin = (done - frames) % size
+        ring, first = self.region.sound("record_ring"), min(frames, size - begin)
+        sound = np.empty((len(rows), frames), np.float32)
+        for i, row in enumerate(rows):
+            sound[i, :first] = ring[row, begin : begin + first]
+            sound[i, first:] = ring[row, : frames - first]
+            place = row // SIDES if row < SIDES * s.parts else s.parts + (row - SIDES * s.parts) // s.channels
+            self._only_its_own(sound[i : i + 1], place, done - frames)
+        sound[:, : max(0, self.region.get(Head.RECORDED) + s.block - size - (done - frames))] = 0.0
+        return sound
+
     def _only_its_own(self, sound: F32, row: int, begin: int) -> None:
         """What was there before whoever sits in a row now, parts first, is none of it."""
         born = int(self.region["born"][row])
