@@ -43,7 +43,8 @@ def run() -> None:
         sound, rate = sf.read(take_folder / take.far_ends["lounge_call"], dtype="float32")
         harp = mono(beat_sounds(nightboat(), [FOLDER])["harp"])
         song = played(harp, take.track, len(sound), len(harp))
-        late = np.array(song_lateness(song, np.ascontiguousarray(sound.mean(axis=1)), rate, STEP_S, WITHIN_S))
+        heard = np.ascontiguousarray(sound.mean(axis=1))
+        late = np.array(list(song_lateness(song, heard, rate, STEP_S, WITHIN_S).values()))
         elsewhere = int(np.sum(np.abs(late - np.median(late)) > 1.0))
         print(
             f"{minutes:g} minutes on air from {began:.1f} s of the song: recording until ended by hand {still}, tracks of "

@@ -3,6 +3,7 @@
 import numpy as np
 import pytest
 
+from brucke.core.measure.pace import due
 from brucke.core.measure.seen import Seen, blocks_of, columns_of
 from brucke.core.measure.sharp_sounds import sharp_sounds
 from brucke.core.measure.sound_and_picture import sound_and_picture
@@ -123,3 +124,19 @@ def test_the_standards_at_their_edges():
     edges |= {-0.125: "unnoticed", -0.1251: "noticed", -0.185: "noticed", -0.1851: "unacceptable"}
     assert {at: picture_standing(at) for at in edges} == edges
     assert [within_chain(x) for x in (0.04, 0.0401, -0.06, -0.0601)] == [True, False, True, False]
+
+
+def test_what_a_busy_computer_took_late_is_known_by_what_follows(rng):
+    """Pictures at an even pace, held up now and then by up to 0.15 s, some left out: each was due when it was exposed. A pace that changes is left as it is."""
+    exposed = 3.0 + np.delete(np.arange(300) / 30, [120, 121, 210])
+    came = exposed.copy()
+    for held in rng.uniform(3.5, 12.5, 30):
+        until = held + rng.uniform(0.02, 0.15)
+        came = np.where((came > held) & (came < until), until, came)
+    known, plus_minus = due(came)
+    assert np.quantile(came - exposed, 0.9) > 0.02
+    assert np.quantile(np.abs(known - exposed), 0.95) < max(plus_minus, 1e-3) < 5e-3
+    slower = np.concatenate([np.arange(100) / 30, 100 / 30 + np.arange(150) / 15])
+    kept, plus_minus = due(slower)
+    assert np.array_equal(kept, slower)
+    assert plus_minus > 1 / 60

@@ -100,10 +100,10 @@ def test_recording_by_hand_moves_nothing_ends_by_hand_and_is_its_owners_alone(li
     assert stat.S_IMODE(os.stat(lounge).st_mode) == 0o600
     harp = played(sources["harp"], take.track, len(sound), len(sources["harp"]))
     late = song_lateness(harp, np.ascontiguousarray(sound.mean(axis=1)), rate)
-    assert len(late) >= 5
-    # A tune that repeats itself may be taken for another place of it in one second; a gap or a jump would stay.
-    apart = np.abs(np.array(late) - np.median(late))
-    assert np.sum(apart >= 3) <= 1, f"no gap and no jump: the song is equally late all the while, {late}"
+    # A second that a busy computer lost is not heard clearly; a gap or a jump would stay in all that follow.
+    assert len(late) >= 3
+    assert max(late) >= whole / rate - 5
+    assert np.ptp(list(late.values())) < 3, f"the song is equally late all the while: {late}, {w.running.dropouts} lost"
 
 
 @pytest.mark.parametrize("how", [signal.SIGKILL, signal.SIGSTOP], ids=["killed", "hung"])

@@ -104,7 +104,7 @@ class CameraCheck(QObject):
             self._folder = tempfile.TemporaryDirectory(prefix="brucke-light-")
         folder = Path(self._folder.name)
         self._light = folder / "light"
-        self._light.write_bytes(b"0")
+        self._light.write_text("")
         self._pipes += 1  # who still waits at an old one never writes into the new
         pipe = folder / f"pictures-{self._pipes}"
         os.mkfifo(pipe, 0o600)
@@ -180,11 +180,15 @@ class CameraCheck(QObject):
 
     def was_lit(self, on: bool) -> None:
         """The window has painted it."""
+        now = time.monotonic()
         if on:
-            self._lit_at.append(time.monotonic())
+            self._lit_at.append(now)
         if self._light is not None:
-            with contextlib.suppress(OSError):  # then the stand-in sees nothing, and that is said
-                self._light.write_bytes(b"1" if on else b"0")
+            with (
+                contextlib.suppress(OSError),
+                self._light.open("a") as log,
+            ):  # else the stand-in sees nothing, and that is said
+                log.write(f"{now:.6f} {int(on)}\n")
 
     # What was seen
 
@@ -194,14 +198,16 @@ class CameraCheck(QObject):
         if not done:
             self._set("failed")
             return
-        from ..core.measure.flashes import flash_offset
+        from ..core.measure.flashes import HEARD_S, flash_offset
+        from ..core.measure.pace import due
 
         result = self._run.result
-        times, light = np.array(result["times_s"]), np.array(result["light"], np.float32)
+        light = np.array(result["light"], np.float32)
+        times, known_s = due(np.array(result["times_s"]))
         moved = np.abs(np.diff(light, axis=0, prepend=light[:1]))
         none = np.zeros((0, 1, 1), np.uint8)
         seen = Seen(times, light, moved, none, np.zeros(0, np.int64), (16, 9), int(result["columns"]))
-        found = flash_offset(seen, np.array(self._lit_at), LATEST_S)
+        found = flash_offset(seen, np.array(self._lit_at), LATEST_S, max(HEARD_S, known_s))
         if found is None or found.events < COUNT // 2:
             self._set("nothing")
             return

@@ -80,8 +80,8 @@ def _around(lit: npt.NDArray[np.bool_], columns: int) -> npt.NDArray[np.bool_]:
     return np.asarray(far.min(axis=1) <= 2)
 
 
-def flash_offset(seen: Seen, sounds_s: F64, search_s: float = 1.0) -> EventOffset | None:
-    """None where flashes and sounds have no offset in common within ± `search_s`."""
+def flash_offset(seen: Seen, sounds_s: F64, search_s: float = 1.0, known_s: float = HEARD_S) -> EventOffset | None:
+    """None where flashes and sounds have no offset in common within ± `search_s`; `known_s`: so well are the moments of both known."""
     at, light = flashes(seen)
     if not len(at) or not len(sounds_s):
         return None
@@ -89,13 +89,13 @@ def flash_offset(seen: Seen, sounds_s: F64, search_s: float = 1.0) -> EventOffse
     j, k = np.nonzero(np.abs(ends[None, :] - sounds_s[:, None]) <= search_s)
     if not len(j):
         return None
-    low, high = begins[k] - sounds_s[j] - HEARD_S, ends[k] - sounds_s[j] + HEARD_S
+    low, high = begins[k] - sounds_s[j] - known_s, ends[k] - sounds_s[j] + known_s
     inside = _most_in_common(low, high, j, light[k])
     matched, chosen = np.unique(j[inside], return_index=True)
     chosen = np.flatnonzero(inside)[chosen]
     if not _more_than_chance(len(matched), len(sounds_s), len(at), seen, search_s):
         return None
-    return _offset(seen.period_s, low[chosen], high[chosen], sounds_s[matched])
+    return _offset(seen.period_s, low[chosen], high[chosen], sounds_s[matched], known_s)
 
 
 def _most_in_common(low: F64, high: F64, sound: I64, light: F64) -> npt.NDArray[np.bool_]:
@@ -131,16 +131,16 @@ def _more_than_chance(matched: int, sounds: int, flashes: int, seen: Seen, searc
     )
 
 
-def _offset(period: float, low: F64, high: F64, sounds_s: F64) -> EventOffset:
+def _offset(period: float, low: F64, high: F64, sounds_s: F64, known_s: float) -> EventOffset:
     n = len(low)
     # By accident all of n would fall so close together with a chance of about n·r^(n−1).
     alike = min(0.25, (CHANCE / n) ** (1 / (n - 1))) if n > 1 else 0.0
-    ends = high - HEARD_S
+    ends = high - known_s
     if n > 1 and float(np.ptp(ends)) <= alike * period:
         offset = float(np.median(ends))
         return EventOffset(offset, period / 8, sounds_s, sounds_s + ends)
     first, last = float(low.max()), float(high.min())
-    half = max((last - first) / 2, 2 * HEARD_S)
+    half = max((last - first) / 2, 2 * known_s)
     if n == 1:
         half = period / 2 if abs(half - period / 2) < 0.1 * period else MIDDLE * (last - first)
     middles = low + MIDDLE * (high - low)

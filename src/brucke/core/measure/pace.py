@@ -1,0 +1,30 @@
+"""When pictures would have come had the computer not been busy: a camera gives them at its own pace, and whoever takes them is late now and then.
+
+One that waited is followed by the next ones at once, so none was due later than those after it allow.
+"""
+
+import numpy as np
+import numpy.typing as npt
+
+F64 = npt.NDArray[np.float64]
+LONGEST_S = 0.4  # so long a computer may be held up
+OVER = 30  # pictures over which the pace is taken: few enough that most of them have none left out
+EVEN = 0.1  # of the pace over a third of all, that it may differ elsewhere: held up or left out, not slower in the dark
+
+
+def due(came_s: F64) -> tuple[F64, float]:
+    """(when each picture was due, how well that is known: 95 %, s), of times [n], rising, at which they came; as they came where the pace is not even."""
+    third = len(came_s) // 3
+    if third < 2:
+        return came_s, 0.0
+    period = float(np.median(_paces(came_s, min(OVER, third))))
+    if np.ptp(_paces(came_s, third)) > EVEN * period:
+        return came_s, period / 2
+    due_s = came_s.copy()
+    for ahead in range(1, min(len(came_s) - 1, int(LONGEST_S / period)) + 1):
+        due_s[:-ahead] = np.minimum(due_s[:-ahead], came_s[ahead:] - ahead * period)
+    return due_s, float(np.quantile(np.abs(np.diff(due_s) - period), 0.95))
+
+
+def _paces(came_s: F64, over: int) -> F64:
+    return (came_s[over:] - came_s[:-over]) / over
