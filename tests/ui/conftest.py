@@ -113,11 +113,14 @@ def pick(view, text):
 
 
 def measure(window):
-    """Measure as a user would, once."""
+    """Measure as a user would."""
     wait(lambda: window.running.state == "running", 60)
     window.measuring.count_s = 0.2  # that it counts three seconds is a test of its own
-    window.measuring.begin()
-    wait(lambda: not window.measuring.busy, 60)
+    for _ in range(3):  # where the machine is too busy it says so, and who uses it tries again
+        window.measuring.begin()
+        wait(lambda: not window.measuring.busy, 60)
+        if "too busy" not in window.measuring.message:
+            break
     assert not window.measuring.failed, window.measuring.message
 
 

@@ -9,7 +9,7 @@ import numpy.typing as npt
 F64 = npt.NDArray[np.float64]
 LONGEST_S = 0.4  # so long a computer may be held up
 OVER = 30  # pictures over which the pace is taken: few enough that most of them have none left out
-EVEN = 0.1  # of the pace over a third of all, that it may differ elsewhere: held up or left out, not slower in the dark
+EVEN = 0.15  # of the usual time from one to the next, that it may differ in a third of them: held up or left out, not slower in the dark
 
 
 def due(came_s: F64) -> tuple[F64, float]:
@@ -18,7 +18,8 @@ def due(came_s: F64) -> tuple[F64, float]:
     if third < 2:
         return came_s, 0.0
     period = float(np.median(_paces(came_s, min(OVER, third))))
-    if np.ptp(_paces(came_s, third)) > EVEN * period:
+    usual = [float(np.median(part)) for part in np.array_split(np.diff(came_s), 3)]
+    if max(abs(u - period) for u in usual) > EVEN * period:
         return came_s, period / 2
     due_s = came_s.copy()
     for ahead in range(1, min(len(came_s) - 1, int(LONGEST_S / period)) + 1):
