@@ -58,8 +58,8 @@ def test_flashes_are_found_to_a_share_of_a_period(fps, rng):
 
 
 def test_hands_are_found_however_they_move(rng):
-    """Never nothing where hands clap. Held where they are most alike for the eye: within the ± three times in four, never off by more than two pictures and a half."""
-    off, within = [], 0
+    """Never nothing where hands clap; where they come back, however slowly, within half a period or 15 ms. (`bench claps` holds it on hundreds.)"""
+    off, within, narrow = [], 0, 0
     for fps in (25, 30, 60):
         for soft in (False, True):
             for leaving in (0.3, 1.0):
@@ -71,10 +71,15 @@ def test_hands_are_found_however_they_move(rng):
                     assert found.seen == "claps", (fps, soft, leaving, count)
                     off.append(abs(found.offset.seconds - later))
                     within += off[-1] <= found.offset.plus_minus_s
-                    assert found.offset.plus_minus_s <= 0.05
-    assert within >= 0.75 * len(off)
-    assert max(off) < 2.5 / 25
-    assert np.median(off) < 0.015
+                    narrow += found.offset.plus_minus_s <= max(0.5 / fps, 0.015) + 1e-9
+    assert within >= 0.9 * len(off)
+    assert narrow >= 0.9 * len(off)
+    assert max(off) < 1 / 25
+    assert np.median(off) < 0.01
+    claps = uneven(rng, 1)
+    resting = hands_at(Hands(leaving=0.0), claps, SMALL, rng)
+    found = sound_and_picture(seen(np.arange(0, claps[-1] + 1.6, 1 / 30), resting, claps), claps)
+    assert 0.02 < found.offset.plus_minus_s <= 0.05, "of hands that rest only half of the way tells"
 
 
 def test_claps_are_found_among_much_that_sounds_as_sharply():

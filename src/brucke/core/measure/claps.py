@@ -2,54 +2,38 @@
 
 Where the hands are is never looked for. First: in which blocks, and how much later than the sounds, does more move than before and after? Then, for each clap,
 how unlike any two pictures around it are: on the way to meeting hands are at one place after another, so that pictures are the more unlike the farther
-apart they were; the moment of meeting is the corner of the way that explains the unlikeness best. How they come, stop and leave is not known: fast or slowly, hard or
-softly, resting or coming back; each is tried.
+apart they were (`way_of_hands`).
 """
-
-from dataclasses import dataclass
-from itertools import product
 
 import numpy as np
 import numpy.typing as npt
 
-from .correlation import top_of
 from .flashes import EventOffset
 from .seen import Seen, pixels_of
+from .way_of_hands import NEAR_ROUGHLY, Grid, Meeting, meeting, unexplained
 
 F32 = npt.NDArray[np.float32]
 F64 = npt.NDArray[np.float64]
 I64 = npt.NDArray[np.int64]
 WIDTH_S = 0.15  # so long hands are on their way to meet
 STEP_S = 0.01
-REACH_S = 0.24  # around a clap, whose pictures are compared
 SURE = 4.0  # standard deviations by which the blocks of hands move more at claps than elsewhere
 SURE_OF_SOME = 6.2  # the same of the best of many sounds, which are better than usual by being chosen
 WITH_HANDS = 0.4  # of what moves at claps, that moves at a sound that is one
 HANDS = 0.12  # of the surest block, that another of theirs may be
-BLOCKS, PIXELS, CLAPS = 48, 700, 24
+BLOCKS, CLAPS = 48, 24
+FARTHEST_S, REACH_S = (
+    0.5,
+    0.22,
+)  # around a clap, whose pictures are kept, and around where hands meet, whose pictures are compared
+PICTURES = 16  # of one clap
+SPARSELY = 7  # every so-many-th pixel, to find out where to look closely; no divisor of a block's width, or some columns are never seen
+MOST_LEFT = 0.5  # of the unlikeness, that the best way of hands may leave unexplained
+EDGE_S = 0.025  # so far from where one looked closely, one looks again from there
 AGREE_S, MOST_AGREE = 0.03, 0.6
-LEAST_ALIKE = 0.5  # share of the unlikeness that has to be explained
 FLOOR_S = 0.015  # how exposure and the way hands move may mislead
-BETWEEN, SOFT = 1, 2  # of the ways of stopping
-QUICK = 0.8  # by how much more leaving has to explain than resting, that hands came back as quickly as they met
-SLOWLY_S, RESTING_S = 0.028, 0.04  # ± where they did not: how they stopped is not seen, and whether they rest even less
-EXPOSED = 0.12  # of a period, that a picture shows what is on average later than its time
-PICTURES = 24  # of one clap that are compared
-
-
-@dataclass(frozen=True)
-class Ways:
-    """That are tried: how long hands come (seconds), how fast they leave of that, how softly they stop (the power of time with which they near), and how soon
-    pictures are as unlike as can be."""
-
-    coming: tuple[float, ...]
-    leaving: tuple[float, ...]
-    stopping: tuple[float, ...]
-    unlike: tuple[float, ...]
-
-
-EVERY_WAY = Ways((0.08, 0.1, 0.125, 0.15, 0.175, 0.2, 0.25), (0.0, 0.25, 0.5, 1.0), (1.0, 1.5, 2.0), (0.1, 0.3, 1.0))
-SOME_WAYS = Ways((0.09, 0.14, 0.21), (0.0, 0.3, 1.0), (1.5,), (0.3,))  # to find out where to look closely
+RESTING_S = 0.04  # the same where they rest once they have met: only half of the way is there to tell
+EXPOSED = 0.16  # of a period, that a picture shows what is later than its time: half of an exposure of a third
 
 
 def clap_offset(seen: Seen, sounds_s: F64, search_s: float = 0.6) -> EventOffset | None:
@@ -60,16 +44,19 @@ def clap_offset(seen: Seen, sounds_s: F64, search_s: float = 0.6) -> EventOffset
     if coarse is None:
         return None
     about, blocks, sounds_s = coarse
-    moments = np.arange(-0.21, 0.2101, 0.015)
-    around = [_unlike(seen, blocks, s + about) for s in sounds_s[:CLAPS]]
-    there = [(s, a) for s, a in zip(sounds_s[:CLAPS], around, strict=True) if a is not None]
-    if not there:
-        return None
-    rough = [_explained(times, unlike, moments, SOME_WAYS) for _, (times, unlike) in there]
-    best = float(moments[np.argmax(sum(r.max(axis=(0, 1)) for r in rough))])
-    fine = best + np.arange(-0.0275, 0.0276, 0.0035)
-    curves = [_explained(times, unlike, fine) for _, (times, unlike) in there]
-    return _together(seen.period_s, about, fine, curves, np.array([s for s, _ in there]))
+    pictures = [_pictures(seen, blocks, s + about) for s in sounds_s[:CLAPS]]
+    rough = Grid.rough()
+    roughly = [unexplained(rough, *_unlike(*p, 0.0, SPARSELY), NEAR_ROUGHLY) for p in pictures]
+    moment = meeting(rough, roughly).best_s
+    good = np.array([x.min() <= MOST_LEFT for x in roughly])
+    for _ in range(2):
+        grid = Grid.around(moment)
+        left = [unexplained(grid, *_unlike(*p, moment)) for p in pictures]
+        found = _together(grid, left, good, seen.period_s)
+        if found is None or abs(found[0].moment_s - moment) < EDGE_S:
+            break
+        moment = found[0].moment_s
+    return _offset(seen.period_s, about, sounds_s[:CLAPS], *found) if found else None
 
 
 def _coarse(seen: Seen, sounds_s: F64, search_s: float) -> tuple[float, I64, F64] | None:
@@ -117,65 +104,45 @@ def _at(times: F64, totals: F64, at: F64) -> F64:
     return np.asarray(totals[low] * (1 - share) + totals[low + 1] * share)
 
 
-def _unlike(seen: Seen, blocks: I64, at_s: float) -> tuple[F64, F32] | None:
-    """(times from `at_s` on, how unlike every two pictures around it are [m, m])."""
-    times, pictures = seen.around(at_s, REACH_S)
-    if len(times) < 5:
-        return None
-    thin = -(-len(times) // PICTURES)
-    times, pictures = times[::thin], pictures[::thin]
-    pixels = pixels_of(pictures, blocks)
-    pixels = pixels[:, :: -(-pixels.shape[1] // PIXELS)].astype(np.int16)
-    unlike = np.stack([np.abs(pixels - p).mean(axis=1, dtype=np.float32) for p in pixels])
-    return times - at_s, unlike
+def _pictures(seen: Seen, blocks: I64, at_s: float) -> tuple[F64, npt.NDArray[np.int16]]:
+    """(times from `at_s` on, what the blocks show [m, pixels]) of the pictures around it."""
+    times, pictures = seen.around(at_s, FARTHEST_S)
+    pixels = pixels_of(pictures, blocks) if len(times) else np.zeros((0, 1), np.uint8)
+    return times - at_s, pixels.astype(np.int16)
 
 
-def _explained(times: F64, unlike: F32, moments: F64, ways: Ways = EVERY_WAY) -> F64:
-    """How much of the unlikeness each moment of meeting explains at best, for hands that rest then and for those that leave, and every way of stopping:
-    [2, stops, moments], from 0 to 1."""
-    first, second = np.triu_indices(len(times), 1)
-    seen = unlike[first, second]
-    seen = seen - seen.mean()
-    all_of_it = float(seen @ seen) or 1.0
-    before = (moments[:, None] - times[None, :]).astype(np.float32)
-    best = np.zeros((2, len(ways.stopping), len(moments)))
-    for coming, leaving in product(ways.coming, ways.leaving):
-        after = np.clip(-before * (leaving / coming), 0, 1)
-        here = best[int(leaving > 0)]
-        for s, stop in enumerate(ways.stopping):
-            way = np.where(before > 0, np.clip(before / coming, 0, 1) ** stop, after)
-            apart = np.abs(way[:, first] - way[:, second])
-            for soon in ways.unlike:
-                model = apart / (apart + np.float32(soon))
-                model -= model.mean(axis=1, keepdims=True)
-                together = np.maximum(model @ seen, 0.0)
-                share = together * together / (np.einsum("ij,ij->i", model, model) * all_of_it + 1e-12)
-                np.maximum(here[s], share, out=here[s])
-    return best
+def _unlike(times: F64, pixels: npt.NDArray[np.int16], moment_s: float, thin: int = 1) -> tuple[F64, F32]:
+    """(times of the pictures around the moment, how unlike every two are [m, m]), by every `thin`-th of their pixels."""
+    near = np.flatnonzero(np.abs(times - moment_s) <= REACH_S)
+    near = near[:: max(1, -(-len(near) // PICTURES))]
+    some = pixels[near, ::thin]
+    unlike = [np.abs(some - p).mean(axis=1, dtype=np.float32) for p in some]
+    return times[near], np.array(unlike, np.float32).reshape(len(near), len(near))
 
 
-def _together(period: float, about: float, moments: F64, curves: list[F64], sounds_s: F64) -> EventOffset | None:
-    """One offset of all claps, where enough of them agree."""
-    each = np.array([moments[int(np.argmax(c.max(axis=(0, 1))))] for c in curves])
-    sure = np.array([c.max() for c in curves])
-    good = sure >= LEAST_ALIKE
+def _together(
+    grid: Grid, left: list[F64], good: npt.NDArray[np.bool_], period: float
+) -> tuple[Meeting, F64, npt.NDArray[np.bool_]] | None:
+    """(where all meet that agree, where each meets, which agree), or None where too few do: what sounds between claps has its moment anywhere."""
+    good = good & [bool(x.min() < 1) for x in left]
     if not good.any():
         return None
-    # Where most of them agree: what sounds between claps has its moment anywhere.
-    agree = good[None, :] & (np.abs(each[:, None] - each[None, :]) <= max(AGREE_S, period))
+    each = np.array([meeting(grid, [x]).moment_s for x in left])
+    near_s = max(AGREE_S, period)
+    agree = good[None, :] & (np.abs(each[:, None] - each[None, :]) <= near_s)
     near = agree[int(np.argmax(agree.sum(axis=1) * good))]
-    near = good & (np.abs(each - float(np.median(each[near]))) <= max(AGREE_S, period))
+    near = good & (np.abs(each - float(np.median(each[near]))) <= near_s)
     if near.sum() < MOST_AGREE * len(each):
         return None
-    total = sum(c for c, n in zip(curves, near, strict=True) if n)
-    assert isinstance(total, np.ndarray)
-    left = float(total[1].max() - total[0].max()) / float(near.sum())
-    peaks = [float(moments[0] + (moments[1] - moments[0]) * top_of(t)) for t in total.max(axis=0)]
-    # Hard and soft stops look nearly alike: the way between them, and of hands that rest then the last is hardly seen.
-    moment = (peaks[BETWEEN] if left > 0 else (peaks[BETWEEN] + peaks[SOFT]) / 2) + EXPOSED * period
-    unsure = 0.0 if left > QUICK else SLOWLY_S if left > 0 else RESTING_S
-    floor = max(period / 2, FLOOR_S)
+    return meeting(grid, [x for x, n in zip(left, near, strict=True) if n]), each, near
+
+
+def _offset(
+    period: float, about: float, sounds_s: F64, all_of_them: Meeting, each: F64, near: npt.NDArray[np.bool_]
+) -> EventOffset:
+    """Half a period or FLOOR_S where hands came back, more where they rested."""
     scatter = 1.4826 * float(np.median(np.abs(each[near] - float(np.median(each[near])))))
     spread = 1.96 * 1.25 * scatter / float(near.sum()) ** 0.5
-    offset = about + moment
-    return EventOffset(offset, max(floor, unsure, spread), sounds_s[near], sounds_s[near] + about + each[near])
+    known = RESTING_S if all_of_them.rested > 0.5 else max(period / 2, FLOOR_S)
+    offset = about + all_of_them.moment_s + EXPOSED * period
+    return EventOffset(offset, max(known, spread), sounds_s[near], sounds_s[near] + about + each[near])
