@@ -19,7 +19,7 @@ from brucke.engine.step.plan import compile_plan, shape_of
 from brucke.rehearse.equipment import SEED, world_command
 from brucke.standins.truth import invent
 
-from ..ui.conftest import stolen_s
+from ..stolen import stolen_s
 
 RATE = 48000
 

@@ -1,9 +1,7 @@
 """A window of the Nightboat hour; with `live` it runs on the real engine and stand-ins."""
 
 import contextlib
-import os
 import time
-from pathlib import Path
 
 import pytest
 from PyQt6.QtCore import QEvent, QPoint, QSettings, Qt
@@ -16,7 +14,8 @@ from brucke.desk.session import Session
 from brucke.ui.shell.window import Window
 from brucke.ui.theme.theme import Theme
 
-STOLEN = 0.05
+from ..stolen import STOLEN, stolen_s
+
 PATIENCE = 3  # a wait's end only says that something hangs: what is promised in seconds is held by a line of its own
 
 
@@ -122,12 +121,6 @@ def measure(window):
         if "too busy" not in window.measuring.message:
             break
     assert not window.measuring.failed, window.measuring.message
-
-
-def stolen_s():
-    """Time that the machine below us has taken away, over all cores: no fault of the program's."""
-    ticks = int(Path("/proc/stat").read_text().splitlines()[0].split()[8])
-    return ticks / os.sysconf("SC_CLK_TCK")
 
 
 @contextlib.contextmanager

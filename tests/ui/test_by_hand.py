@@ -14,7 +14,8 @@ from brucke.words.timing import needs_you
 
 from ..call.performer import Performer, in_step, known
 from ..desktop_server import setup_here
-from .conftest import key, new_window, pause, press, stolen_s, wait
+from ..stolen import stolen_s
+from .conftest import key, new_window, pause, press, wait
 
 
 class Hands:

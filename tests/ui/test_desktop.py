@@ -15,7 +15,8 @@ from brucke.engine.processes.region import Head
 from brucke.ports.devices.server.names import SERVER, chosen_ends, taking
 
 from ..desktop_server import Observer, setup_here, tone
-from .conftest import exact, key, measure, new_window, pause, press, stolen_s, wait
+from ..stolen import stolen_s
+from .conftest import exact, key, measure, new_window, pause, press, wait
 
 
 @pytest.fixture

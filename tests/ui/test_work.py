@@ -19,7 +19,8 @@ from brucke.engine.processes.region import Head
 from brucke.takes.sounds import take_sound
 from brucke.words import timing
 
-from .conftest import key, measure, pause, press, stolen_s, wait
+from ..stolen import stolen_s
+from .conftest import key, measure, pause, press, wait
 
 
 def measured(window):
