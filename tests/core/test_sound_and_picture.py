@@ -8,6 +8,7 @@ from brucke.core.measure.seen import Seen, blocks_of, columns_of
 from brucke.core.measure.sharp_sounds import sharp_sounds
 from brucke.core.measure.sound_and_picture import sound_and_picture
 from brucke.core.timing.verdicts import picture_standing, within_chain
+from brucke.words.films import picture_lines
 
 from ..films import RATE, Hands, clap_sound, hands_at
 
@@ -80,6 +81,7 @@ def test_hands_are_found_however_they_move(rng):
     resting = hands_at(Hands(leaving=0.0), claps, SMALL, rng)
     found = sound_and_picture(seen(np.arange(0, claps[-1] + 1.6, 1 / 30), resting, claps), claps)
     assert 0.02 < found.offset.plus_minus_s <= 0.05, "of hands that rest only half of the way tells"
+    assert "spring back, and it is known to ± 16.7 ms" in picture_lines("film", found, 1 / 30)[-1]
 
 
 def test_claps_are_found_among_much_that_sounds_as_sharply():

@@ -1,5 +1,6 @@
 """Sentences about sound and picture of a recording."""
 
+from ..core.measure.claps import best_known
 from ..core.measure.sound_and_picture import SoundAndPicture
 from ..core.timing.verdicts import picture_standing, within_chain
 from .timing import ms_text
@@ -70,6 +71,13 @@ def drift_text(found: SoundAndPicture) -> str:
     return f"{said.format(ms=ms_text(abs(hour), 0))} ({found.drift.ppm:.1f} ± {found.drift.plus_minus_ppm:.1f} ppm)"
 
 
+def rested_text(period_s: float) -> str:
+    """How to know it better."""
+    return _("the hands stayed together, which tells less: let them spring back, and it is known to ± {pm}").format(
+        pm=ms_text(best_known(period_s))
+    )
+
+
 def picture_lines(name: str, found: SoundAndPicture, period_s: float) -> list[str]:
     """What `picture` says of a file."""
     offset = found.offset
@@ -81,5 +89,5 @@ def picture_lines(name: str, found: SoundAndPicture, period_s: float) -> list[st
         f"  {standing_text(offset.seconds)}",
         f"  {mend_text(offset.seconds, offset.plus_minus_s)}",
     ]
-    slides = drift_text(found)
-    return [*lines, f"  {slides}"] if slides else lines
+    more = [drift_text(found), rested_text(period_s) if offset.rested else ""]
+    return [*lines, *(f"  {text}" for text in more if text)]

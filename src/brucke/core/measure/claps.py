@@ -59,6 +59,11 @@ def clap_offset(seen: Seen, sounds_s: F64, search_s: float = 0.6) -> EventOffset
     return _offset(seen.period_s, about, sounds_s[:CLAPS], *found) if found else None
 
 
+def best_known(period_s: float) -> float:
+    """± of the moment of a clap, at best."""
+    return max(period_s / 2, FLOOR_S)
+
+
 def _coarse(seen: Seen, sounds_s: F64, search_s: float) -> tuple[float, I64, F64] | None:
     """(about how much later the movement is, the blocks that move, the sounds with which they do), or None. Other things may sound sharply between claps."""
     times = seen.times_s
@@ -143,6 +148,7 @@ def _offset(
     """Half a period or FLOOR_S where hands came back, more where they rested."""
     scatter = 1.4826 * float(np.median(np.abs(each[near] - float(np.median(each[near])))))
     spread = 1.96 * 1.25 * scatter / float(near.sum()) ** 0.5
-    known = RESTING_S if all_of_them.rested > 0.5 else max(period / 2, FLOOR_S)
+    rested = all_of_them.rested > 0.5
+    known = RESTING_S if rested else best_known(period)
     offset = about + all_of_them.moment_s + EXPOSED * period
-    return EventOffset(offset, max(known, spread), sounds_s[near], sounds_s[near] + about + each[near])
+    return EventOffset(offset, max(known, spread), sounds_s[near], sounds_s[near] + about + each[near], rested)

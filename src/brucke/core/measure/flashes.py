@@ -28,12 +28,13 @@ MIDDLE = 0.53
 @dataclass(frozen=True)
 class EventOffset:
     """`seconds` positive: the picture is later than the sound; `plus_minus_s` 95 %. `sounds_s` and `pictures_s` [events] are the events that were matched,
-    the picture's at the middle of where it can have been."""
+    the picture's at the middle of where it can have been. `rested`: hands that did not come back, of which less can be known."""
 
     seconds: float
     plus_minus_s: float
     sounds_s: F64
     pictures_s: F64
+    rested: bool = False
 
     @property
     def events(self) -> int:

@@ -1,5 +1,6 @@
 """Sound against picture of a recording: its pictures over its sound, moved by hand, carried into the setup."""
 
+from itertools import zip_longest
 from pathlib import Path
 
 from PyQt6.QtWidgets import QFileDialog, QVBoxLayout, QWidget
@@ -26,7 +27,7 @@ class FilmDialog(BesideWindow):
     def __init__(self, theme: Theme, check: FilmCheck, listener: str, parent: QWidget | None):
         super().__init__("Sound against picture of a recording", 980, 640, parent)
         self.check, self.listener = check, listener
-        self.headline, self.more = Words(theme, "strong"), [Words(theme, "body", "mute") for _i in range(3)]
+        self.headline, self.more = Words(theme, "strong"), [Words(theme, "body", "mute") for _i in range(4)]
         self.frames = FilmFrames(theme)
         self.bar = progress_bar("Looking at the film")
         self.open, self.stop = Button(theme, "Another recording…"), Button(theme, "Cancel", "outline")
@@ -89,7 +90,7 @@ class FilmDialog(BesideWindow):
         looking, shown = state == "looking", state in ("found", "nothing")
         lines = [f"Looking at {check.file.name}."] if looking else check.said or [EMPTY]
         self.headline.say(lines[0].strip(), {"failed": "coral", "nothing": "amber"}.get(state, "ink"))
-        for words, text in zip(self.more, [*lines[1:4], "", "", ""], strict=False):
+        for words, text in zip_longest(self.more, lines[1:5], fillvalue=""):
             words.say(text.strip())
         self.bar.setVisible(looking)
         self.stop.setVisible(looking)
