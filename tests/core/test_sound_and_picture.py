@@ -82,6 +82,13 @@ def test_hands_are_found_however_they_move(rng):
     found = sound_and_picture(seen(np.arange(0, claps[-1] + 1.6, 1 / 30), resting, claps), claps)
     assert 0.02 < found.offset.plus_minus_s <= 0.05, "of hands that rest only half of the way tells"
     assert "spring back, and it is known to ± 16.7 ms" in picture_lines("film", found, 1 / 30)[-1]
+    ends = sound_and_picture(
+        seen(np.arange(0, claps[-1] + 0.1, 1 / 30), hands_at(Hands(), claps, SMALL, rng), claps), claps
+    )
+    assert abs(ends.offset.seconds) <= ends.offset.plus_minus_s
+    assert ends.offset.plus_minus_s > 0.02, "nor is more seen where the film ends"
+    cut = sound_and_picture(seen(np.arange(0, claps[-1], 1 / 30), hands_at(Hands(), claps, SMALL, rng), claps), claps)
+    assert cut.offset is None or abs(cut.offset.seconds) <= cut.offset.plus_minus_s
 
 
 def test_claps_are_found_among_much_that_sounds_as_sharply():

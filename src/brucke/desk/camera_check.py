@@ -184,11 +184,13 @@ class CameraCheck(QObject):
         if on:
             self._lit_at.append(now)
         if self._light is not None:
-            with (
-                contextlib.suppress(OSError),
-                self._light.open("a") as log,
-            ):  # else the stand-in sees nothing, and that is said
-                log.write(f"{now:.6f} {int(on)}\n")
+            self._note(f"{now:.6f} {int(on)}\n")
+
+    def _note(self, change: str) -> None:
+        """Where it cannot be noted the stand-in sees nothing, and that is said."""
+        assert self._light is not None
+        with contextlib.suppress(OSError), self._light.open("a") as log:
+            log.write(change)
 
     # What was seen
 

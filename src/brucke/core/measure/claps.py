@@ -16,23 +16,25 @@ F32 = npt.NDArray[np.float32]
 F64 = npt.NDArray[np.float64]
 I64 = npt.NDArray[np.int64]
 WIDTH_S = 0.15  # so long hands are on their way to meet
+FAR_S = 3 * WIDTH_S  # so far around a clap is what moves compared with elsewhere
 STEP_S = 0.01
 SURE = 4.0  # standard deviations by which the blocks of hands move more at claps than elsewhere
 SURE_OF_SOME = 6.2  # the same of the best of many sounds, which are better than usual by being chosen
 WITH_HANDS = 0.4  # of what moves at claps, that moves at a sound that is one
 HANDS = 0.12  # of the surest block, that another of theirs may be
 BLOCKS, CLAPS = 48, 24
-FARTHEST_S, REACH_S = (
-    0.5,
-    0.22,
-)  # around a clap, whose pictures are kept, and around where hands meet, whose pictures are compared
+FARTHEST_S = 0.5  # around a clap, whose pictures are kept
+REACH_S = 0.22  # around where hands meet, whose pictures are compared
 PICTURES = 16  # of one clap
 SPARSELY = 7  # every so-many-th pixel, to find out where to look closely; no divisor of a block's width, or some columns are never seen
 MOST_LEFT = 0.5  # of the unlikeness, that the best way of hands may leave unexplained
 EDGE_S = 0.025  # so far from where one looked closely, one looks again from there
 AGREE_S, MOST_AGREE = 0.03, 0.6
 FLOOR_S = 0.015  # how exposure and the way hands move may mislead
-RESTING_S = 0.04  # the same where they rest once they have met: only half of the way is there to tell
+HALF_SEEN_S = (
+    0.04  # the same where they rest once they have met, or the film ends: only half of the way is there to tell
+)
+RESTED = 0.5  # so sure it has to be
 EXPOSED = 0.16  # of a period, that a picture shows what is later than its time: half of an exposure of a third
 
 
@@ -56,7 +58,13 @@ def clap_offset(seen: Seen, sounds_s: F64, search_s: float = 0.6) -> EventOffset
         if found is None or abs(found[0].moment_s - moment) < EDGE_S:
             break
         moment = found[0].moment_s
-    return _offset(seen.period_s, about, sounds_s[:CLAPS], *found) if found else None
+    if found is None:
+        return None
+    meet = sounds_s[:CLAPS] + about + found[0].moment_s
+    if not _most_reach(seen.times_s, meet, 0.0):
+        return None  # before the film begins, or after its end
+    whole = _most_reach(seen.times_s, meet, FAR_S)
+    return _offset(seen.period_s, about, sounds_s[:CLAPS], *found, whole)
 
 
 def best_known(period_s: float) -> float:
@@ -72,7 +80,7 @@ def _coarse(seen: Seen, sounds_s: F64, search_s: float) -> tuple[float, I64, F64
     def more(at: F64) -> F64:
         """How much more moves around each moment, above all before it, than farther from it, [moments, blocks]: hands come, and then they rest, or come back."""
         here, since, until = (_at(times, moved, at + d) for d in (0.0, -WIDTH_S, WIDTH_S))
-        far = _at(times, moved, at + 3 * WIDTH_S) - _at(times, moved, at - 3 * WIDTH_S)
+        far = _at(times, moved, at + FAR_S) - _at(times, moved, at - FAR_S)
         return 1.5 * (here - since) + 0.5 * (until - here) - far / 3
 
     usual = more(np.arange(times[0] + WIDTH_S, times[-1], STEP_S * 3))
@@ -125,6 +133,11 @@ def _unlike(times: F64, pixels: npt.NDArray[np.int16], moment_s: float, thin: in
     return times[near], np.array(unlike, np.float32).reshape(len(near), len(near))
 
 
+def _most_reach(times: F64, meet: F64, reach_s: float) -> bool:
+    """Whether the film shows most claps from so long before hands meet to so long after."""
+    return bool(np.mean((times[0] <= meet - reach_s) & (meet + reach_s <= times[-1])) > 0.5)
+
+
 def _together(
     grid: Grid, left: list[F64], good: npt.NDArray[np.bool_], period: float
 ) -> tuple[Meeting, F64, npt.NDArray[np.bool_]] | None:
@@ -143,12 +156,18 @@ def _together(
 
 
 def _offset(
-    period: float, about: float, sounds_s: F64, all_of_them: Meeting, each: F64, near: npt.NDArray[np.bool_]
+    period: float,
+    about: float,
+    sounds_s: F64,
+    all_of_them: Meeting,
+    each: F64,
+    near: npt.NDArray[np.bool_],
+    whole: bool,
 ) -> EventOffset:
-    """Half a period or FLOOR_S where hands came back, more where they rested."""
+    """Half a period or FLOOR_S where hands are seen to come and to come back, more elsewhere."""
     scatter = 1.4826 * float(np.median(np.abs(each[near] - float(np.median(each[near])))))
     spread = 1.96 * 1.25 * scatter / float(near.sum()) ** 0.5
-    rested = all_of_them.rested > 0.5
-    known = RESTING_S if rested else best_known(period)
+    rested = all_of_them.rested > RESTED
+    known = best_known(period) if whole and not rested else HALF_SEEN_S
     offset = about + all_of_them.moment_s + EXPOSED * period
     return EventOffset(offset, max(known, spread), sounds_s[near], sounds_s[near] + about + each[near], rested)
