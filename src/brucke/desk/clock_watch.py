@@ -62,9 +62,12 @@ class ClockWatch(QObject):
         self._answer: Future[dict[Pair, tuple[float | None, Drift | None]]] | None = None
         self._began = self._next = self._at = 0.0
         self._generation: tuple[object, ...] = ()
+        self._closed = False
 
     def tick(self) -> None:
         """Once a frame: a look every EVERY_S."""
+        if self._closed:
+            return
         if self._answer is not None:
             if self._answer.done():
                 answer, self._answer = self._answer, None
@@ -123,4 +126,5 @@ class ClockWatch(QObject):
         self.changed.emit()
 
     def close(self) -> None:
+        self._closed = True  # the window's clock may tick once more
         self._pool.shutdown(wait=False, cancel_futures=True)
