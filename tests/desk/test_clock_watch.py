@@ -74,7 +74,9 @@ def watched(monkeypatch, lag, looks=60):
         until = time.monotonic() + 20
         while watch._answer is not None and time.monotonic() < until:
             watch.tick()
+    watch.tick()
     watch.close()
+    watch.tick()  # nothing is asked of what was under way when the window went
     return watch.of["listeners/lounge_call", f"parts/{far}"], said
 
 
