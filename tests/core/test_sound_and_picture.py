@@ -151,6 +151,7 @@ def test_what_a_busy_computer_took_late_is_known_by_what_follows(rng):
     assert np.quantile(came - exposed, 0.9) > 0.02
     assert np.quantile(np.abs(known - exposed), 0.95) < max(plus_minus, 1e-3) < 5e-3
     slower = np.concatenate([np.arange(100) / 30, 100 / 30 + np.arange(150) / 15])
+    assert due(np.zeros(30))[1] == 0, "all at once"
     kept, plus_minus = due(slower)
     assert np.array_equal(kept, slower)
     assert plus_minus > 1 / 60

@@ -20,8 +20,8 @@ def due(came_s: F64) -> tuple[F64, float]:
     period = float(np.median(_paces(came_s, min(OVER, third))))
     # The middle step of a third is wrong where most came in heaps, its mean where one stall is long; a camera that slows down changes both.
     thirds = np.array([(np.median(part), part.mean()) for part in np.array_split(np.diff(came_s), 3)])
-    if np.abs(thirds - period).min(axis=1).max() > EVEN * period:
-        return came_s, period / 2
+    if period <= 0 or np.abs(thirds - period).min(axis=1).max() > EVEN * period:
+        return came_s, max(0.0, period) / 2
     due_s = came_s.copy()
     for ahead in range(1, min(len(came_s) - 1, int(LONGEST_S / period)) + 1):
         due_s[:-ahead] = np.minimum(due_s[:-ahead], came_s[ahead:] - ahead * period)
