@@ -1,5 +1,5 @@
 """./run bench [engine] [deadlines] [startup] [repaint] [grid] [estimate] [refuse] [hostile] [kills] [soak]
-[hour] [desktop] [clocks] [login] [films] [claps] [paths] [worlds]; without a
+[hour] [attack] [desktop] [clocks] [login] [films] [claps] [flashes] [paths] [worlds]; without a
 name, all but the long ones."""
 
 import importlib
@@ -7,11 +7,26 @@ import shutil
 import sys
 
 NAMES = ("engine", "estimate", "startup", "repaint", "grid", "deadlines")
-LONG = ("refuse", "hostile", "kills", "soak", "hour", "desktop", "clocks", "login", "films", "claps", "paths", "worlds")
+LONG = (
+    "refuse",
+    "hostile",
+    "kills",
+    "soak",
+    "hour",
+    "attack",
+    "desktop",
+    "clocks",
+    "login",
+    "films",
+    "claps",
+    "flashes",
+    "paths",
+    "worlds",
+)
 
 
 SERVER = ("pipewire", "wireplumber", "pipewire-pulse", "pactl", "pw-link", "dbus-daemon")
-NEEDS = {"desktop": SERVER, "login": (*SERVER, "Xvfb", "/usr/bin/python3")}
+NEEDS = {"desktop": SERVER, "attack": SERVER, "login": (*SERVER, "Xvfb", "/usr/bin/python3")}
 
 
 def missing(name: str) -> list[str]:

@@ -1,4 +1,5 @@
-"""Hand claps in drawn films, however the hands move: how often the truth lies within the stated ±. Takes some minutes."""
+"""Hand claps in drawn films, however the hands move: how often the truth lies within the stated ±. Takes some
+minutes."""
 
 import collections
 import itertools
@@ -58,5 +59,6 @@ def run(times: int = 3) -> None:
         for key, rows in sorted(groups.items()):
             ok, off, pm = (np.array(x) for x in zip(*rows, strict=True))
             print(
-                f"  {name} {key}: within {ok.mean():.0%}, off {np.median(off) * 1e3:+.1f} ms (90 % below {np.percentile(np.abs(off), 90) * 1e3:.0f}), ± {np.median(pm) * 1e3:.0f}"
+                f"  {name} {key}: within {ok.mean():.0%}, off {np.median(off) * 1e3:+.1f} ms (90 % below "
+                f"{np.percentile(np.abs(off), 90) * 1e3:.0f}), ± {np.median(pm) * 1e3:.0f}"
             )

@@ -1,4 +1,5 @@
-"""A minute of the demo, window painting and recording: deadlines the engine missed, beside an idle loop of the same pace."""
+"""A minute of the demo, window painting and recording: deadlines the engine missed, beside an idle loop of the same
+pace."""
 
 import os
 import subprocess
@@ -9,9 +10,11 @@ from pathlib import Path
 
 from PyQt6.QtCore import QSettings
 
+from brucke.app.session.session import Session
+from brucke.app.studio import Studio
 from brucke.demo import SETUP
-from brucke.desk.session import Session
 from brucke.engine.processes.region import Head
+from brucke.rehearse import equipment
 from brucke.ui.shell.app import make_app
 from brucke.ui.shell.window import Window
 from brucke.ui.theme.theme import Theme
@@ -44,10 +47,10 @@ def stolen() -> int:
 
 def run() -> None:
     app, _, _ = make_app()
-    session = Session()
+    session = Session(equipment)
     session.open(SETUP)
     with tempfile.TemporaryDirectory() as folder:
-        window = Window(Theme(), session, QSettings(f"{folder}/s.ini", QSettings.Format.IniFormat))
+        window = Window(Theme(), Studio(session, QSettings(f"{folder}/s.ini", QSettings.Format.IniFormat)))
         window.show()
         window.running.start(play=True)
         while window.running.state != "running":
@@ -66,9 +69,11 @@ def run() -> None:
         said, _ = idle.communicate()
         share = (stolen() - before[2]) / os.sysconf("SC_CLK_TCK")
         print(
-            f"a minute with window and recorder: engine missed {missed}, stand-in world late {late}, load {link.load:.1%}"
+            f"a minute with window and recorder: engine missed {missed}, stand-in world late {late}, load "
+            f"{link.load:.1%}"
         )
         print(
-            f"idle loop beside it missed {said.strip()}; the machine stole {share:.2f} s (budget: 1 a minute beyond idle)"
+            f"idle loop beside it missed {said.strip()}; the machine stole {share:.2f} s (budget: 1 a minute beyond "
+            f"idle)"
         )
         window.running.stop()

@@ -1,7 +1,6 @@
-"""The Nightboat hour on a private desktop: chains, every microphone and output made, a program playing, the window painting, all of
-it recorded; its dropouts beside an idle loop of the same pace, what a
-cycle costs beside the server's own loop-back.
-python -m bench desktop [MINUTES] — so long at 128 frames, then a tenth of it at 256 with all cores busy
+"""The Nightboat hour on a private desktop: chains, every microphone and output made, a program playing, the window
+painting, all of it recorded; its dropouts beside an idle loop of the same pace, what a cycle costs beside the server's
+own loop-back. python -m bench desktop [MINUTES] — so long at 128 frames, then a tenth of it at 256 with all cores busy
 """
 
 import os
@@ -83,9 +82,12 @@ def _phase(folder: Path, minutes: float, frames: int, busy: bool) -> None:
     for process in (player, *loads):
         process.kill()
     print(
-        f"{minutes:g} minutes at {frames} frames{', all cores busy' if busy else ''}, {len(window.session.setup.parts)} parts, "
-        f"{len(window.session.setup.listeners)} listeners, {recorded}: lost {lost}; idle loop beside it missed {missed.strip()}; "
-        f"the machine stole {share:.1f} s; block time median {np.median(load):.1%}, highest {max(load):.1%} of a block; "
+        f"{minutes:g} minutes at {frames} frames{', all cores busy' if busy else ''}, "
+        f"{len(window.session.setup.parts)} parts, "
+        f"{len(window.session.setup.listeners)} listeners, {recorded}: lost {lost}; idle loop beside it missed "
+        f"{missed.strip()}; "
+        f"the machine stole {share:.1f} s; block time median {np.median(load):.1%}, highest {max(load):.1%} of a "
+        f"block; "
         f"a cycle costs the engine's process {spent[0]:.0f} µs, the server's own loop-back's {spent[1]:.0f} µs",
         flush=True,
     )
@@ -99,12 +101,14 @@ def _window(folder: Path, frames: int):  # type: ignore[no-untyped-def]
     from msgspec.structs import replace
     from PyQt6.QtCore import QSettings
 
-    from brucke.core.document.setup_file import save
+    from brucke.app.session.session import Session
+    from brucke.app.studio import Studio
     from brucke.core.edits.route_edits import put_on_this_computer
     from brucke.core.knowledge.evidence import Knowledge
+    from brucke.core.storage.setup_file import save
     from brucke.demo import FOLDER
     from brucke.demo.make_setup import nightboat
-    from brucke.desk.session import Session
+    from brucke.rehearse import equipment
     from brucke.ui.shell.app import make_app
     from brucke.ui.shell.window import Window
     from brucke.ui.theme.theme import Theme
@@ -118,10 +122,10 @@ def _window(folder: Path, frames: int):  # type: ignore[no-untyped-def]
         replace(d, buffer_frames=max(frames, d.buffer_frames)) if d.buffer_frames else d for d in setup.devices
     )
     save(file, replace(setup, block_frames=frames, devices=devices), Knowledge())
-    session = Session()
+    session = Session(equipment)
     session.open(file)
-    window = Window(Theme(), session, QSettings(f"{folder}/s.ini", QSettings.Format.IniFormat))
-    window.filing.may_leave = lambda: True
+    window = Window(Theme(), Studio(session, QSettings(f"{folder}/s.ini", QSettings.Format.IniFormat)))
+    window.document_dialogs.may_leave = lambda: True
     window.show()
     session.noticed.connect(lambda text, _tone: print(text, file=sys.stderr))
     window.running.start(play=True)

@@ -1,4 +1,5 @@
-"""Thread CPU time of one block, paced at real time as caches see it live, beside FFmpeg's own filters doing the same."""
+"""Thread CPU time of one block, paced at real time as caches see it live, beside FFmpeg's own filters doing the
+same."""
 
 import contextlib
 import gc
@@ -10,11 +11,12 @@ from fractions import Fraction
 import av
 import numpy as np
 
-from brucke.core.sound.handing_out import hand_out
+from brucke.core.sound.chain_parameters import pack
+from brucke.core.sound.kernel_arguments import Meters
 from brucke.core.sound.noise_profile import BINS
-from brucke.core.sound.packing import pack
 from brucke.core.sound.processors import MAX_SLOTS, Compressor, DeEsser, Equaliser, Gate, HighPass
 from brucke.core.sound.processors.base import PARAMS
+from brucke.core.sound.publish_block import hand_out
 from brucke.engine.step.block import BlockEngine
 from brucke.engine.step.plan import Plan, Shape
 
@@ -36,11 +38,13 @@ def plan_of(parts: int, listeners: int, longest: int, room: tuple[int, int] | No
     codes[0], params[0] = pack(CHAIN, RATE)
     chained = (codes[:, 0] != 0).astype(np.int32)
     plan = Plan(
-        tenants=np.ones(parts, np.int64), listener_tenants=np.ones(listeners, np.int64), part_source=source, trim=np.ones(parts, np.float32), codes=codes, params=params,
+        tenants=np.ones(parts, np.int64), listener_tenants=np.ones(listeners, np.int64), part_source=source,
+        trim=np.ones(parts, np.float32), codes=codes, params=params,
         noise=np.zeros((parts, BINS), np.float32), listener_codes=np.zeros((listeners, MAX_SLOTS), np.int32),
         listener_params=np.zeros((listeners, MAX_SLOTS, PARAMS), np.float32), ceiling=np.ones(listeners, np.float32),
         delay=rng.integers(0, longest, (listeners, parts)).astype(np.int32),
-        source=np.broadcast_to(chained, (listeners, parts)).copy(), past=np.zeros((listeners, parts), np.int32), gain=gain,
+        source=np.broadcast_to(chained, (listeners, parts)).copy(), past=np.zeros((listeners, parts), np.int32),
+        gain=gain,
         door=np.ones(listeners, np.float32),
     )  # fmt: skip
     return shape, plan
@@ -75,14 +79,14 @@ def _leaver(engine: BlockEngine):  # type: ignore[no-untyped-def]
     ways = 2 * (shape.parts + shape.listeners)
     record, chained = (np.full((ways, 4 * RATE // N * N), 0.0, np.float32) for _ in range(2))
     chained = chained.reshape(ways // 2, 2, -1)
-    met = [engine.part_meters, engine.out_meters, engine.readings, engine.input_peaks, engine.clips, engine.sum_peaks]
-    pairs = [x for a in met for x in (a, np.zeros_like(a))]
+    told = Meters(*(np.zeros_like(a) for a in engine.meters))
     told_born = np.zeros(ways // 2, np.int64)
 
     def leave(b: int) -> None:
         at = b * N % record.shape[1]
         hand_out(
-            engine.rows, engine.heard, *pairs, engine.born, engine.listeners_born, told_born, 0, engine.raw, engine.outs, record, at,
+            engine.rows, engine.heard, *engine.meters, *told, engine.born, engine.listeners_born, told_born, 0,
+            engine.raw, engine.outs, record, at,
             engine.shaped, engine.unfinished, chained, at, engine.bad, engine.bad_sums,
         )  # fmt: skip
 
@@ -160,7 +164,8 @@ def run() -> None:
         spent = paced(parts, listeners, longest, 15, room)
         middle, high = np.median(spent), np.percentile(spent, 99.9)
         print(
-            f"engine {parts} × {listeners}{f' in {room[0]} × {room[1]}' if room else ''}, delays to {longest / 48:.0f} ms, paced: median {middle:.0f} µs = {middle / DEADLINE_US:.1%}, "
+            f"engine {parts} × {listeners}{f' in {room[0]} × {room[1]}' if room else ''}, delays to "
+            f"{longest / 48:.0f} ms, paced: median {middle:.0f} µs = {middle / DEADLINE_US:.1%}, "
             f"99.9th percentile {high:.0f} µs = {high / DEADLINE_US:.1%} of the deadline (budget {budget})",
             flush=True,
         )

@@ -31,7 +31,8 @@ def run() -> None:
     ours = cpu_ms(lambda: known_delay(sound, heard, RATE, 2.0))
     theirs = cpu_ms(lambda: signal.correlate(heard, sound, method="fft"))
     print(
-        f"known sound, 1 s with 2 s of search: {ours:.0f} ms (budget 30 ms); scipy.signal.correlate alone {theirs:.0f} ms"
+        f"known sound, 1 s with 2 s of search: {ours:.0f} ms (budget 30 ms); scipy.signal.correlate alone "
+        f"{theirs:.0f} ms"
     )
     voice = mono(read_sound(FOLDER / "voice.flac")[0])[13 * RATE : 21 * RATE]
     late = np.concatenate([np.zeros(7000, np.float32), voice])

@@ -1,4 +1,5 @@
-"""Sound against picture of a film at 1280 × 720, the estimator included, beside decoding it alone: median of five, budget 1.5 times."""
+"""Sound against picture of a film at 1280 × 720, the estimator included, beside decoding it alone: median of five,
+budget 1.5 times."""
 
 import statistics
 import tempfile
@@ -41,6 +42,7 @@ def run() -> None:
                 spent[name].append(time.perf_counter() - began)
     alone, whole = (statistics.median(spent[k]) for k in ("decode", "judge"))
     print(
-        f"a film of {SECONDS:.0f} s at {SIZE[0]} × {SIZE[1]}, {FPS} pictures a second, {len(claps)} claps: judged in {whole:.2f} s, decoded alone "
+        f"a film of {SECONDS:.0f} s at {SIZE[0]} × {SIZE[1]}, {FPS} pictures a second, {len(claps)} claps: judged in "
+        f"{whole:.2f} s, decoded alone "
         f"in {alone:.2f} s: {whole / alone:.2f} times (budget 1.5)"
     )

@@ -7,11 +7,13 @@ from PyQt6.QtCore import QSettings
 from PyQt6.QtGui import QStandardItem, QStandardItemModel
 from PyQt6.QtWidgets import QTableView
 
+from brucke.app.session.session import Session
+from brucke.app.studio import Studio
 from brucke.core.checks.soundcheck import soundcheck
 from brucke.core.document.setup import Setup
 from brucke.core.edits import listener_edits, part_edits, route_edits
-from brucke.desk.session import Session
 from brucke.engine.step.plan import compile_plan
+from brucke.rehearse import equipment
 from brucke.ui.places.share.model import share_data
 from brucke.ui.shell.app import make_app
 from brucke.ui.shell.window import Window
@@ -37,9 +39,9 @@ def _ms(what: str, times: list[float], budget: str) -> None:
 
 def run() -> None:
     app, _theme, _ = make_app()
-    session = Session()
+    session = Session(equipment)
     session.replace(choir())
-    window = Window(Theme(), session, QSettings("/tmp/brucke-bench.ini", QSettings.Format.IniFormat))
+    window = Window(Theme(), Studio(session, QSettings("/tmp/brucke-bench.ini", QSettings.Format.IniFormat)))
     window.show()
     window.go_to("share")
     for size, budget in (((1280, 800), 8), ((2560, 1440), 25)):

@@ -13,6 +13,7 @@ def run() -> None:
         argv = [sys.executable, "-m", "tests.hostile", kind, str(COUNT), "1"]
         found = json.loads(subprocess.run(argv, capture_output=True, text=True, check=True).stdout)
         print(
-            f"{kind}: {COUNT} mutations, {found['accepted']} still good; tracebacks {len(found['raised'])}, outside or left "
+            f"{kind}: {COUNT} mutations, {found['accepted']} still good; tracebacks {len(found['raised'])}, outside "
+            f"or left "
             f"behind {len(found['outside'] + found['litter'])}, slowest {found['slowest_s']} s, {found['memory_mb']} MB"
         )

@@ -16,7 +16,7 @@ def run() -> None:
     import soundfile as sf
     from tests.lateness import song_lateness
 
-    from brucke.core.measure.played import played
+    from brucke.core.measure.expected_source import played
     from brucke.demo import FOLDER
     from brucke.demo.make_setup import nightboat
     from brucke.ports.sounds.beat_sounds import beat_sounds
@@ -47,9 +47,12 @@ def run() -> None:
         late = np.array(list(song_lateness(song, heard, rate, STEP_S, WITHIN_S).values()))
         elsewhere = int(np.sum(np.abs(late - np.median(late)) > 1.0))
         print(
-            f"{minutes:g} minutes on air from {began:.1f} s of the song: recording until ended by hand {still}, tracks of "
-            f"one length {len(lengths) == 1} ({max(lengths) / rate:.1f} s), far end's file {len(sound) / rate:.1f} s; song looked "
-            f"for {len(late)} times, latest less earliest {max(late) - min(late):.2f} frames, {elsewhere} more than a frame "
+            f"{minutes:g} minutes on air from {began:.1f} s of the song: recording until ended by hand {still}, "
+            f"tracks of "
+            f"one length {len(lengths) == 1} ({max(lengths) / rate:.1f} s), far end's file {len(sound) / rate:.1f} s; "
+            f"song looked "
+            f"for {len(late)} times, latest less earliest {max(late) - min(late):.2f} frames, {elsewhere} more than a "
+            f"frame "
             f"from the middle one, first {late[0]:.2f}, last {late[-1]:.2f}; {dropouts} dropouts, missing "
             f"{list(take.missing) or 'nothing'}"
         )

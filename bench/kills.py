@@ -1,5 +1,5 @@
-"""What is lost when something is killed: twenty times each the window, engine, recorder and loudness, under load of both
-cores or not; promised against measured. Beside it, how long an idle process of the same kind takes to come up."""
+"""What is lost when something is killed: twenty times each the window, engine, recorder and loudness, under load of
+both cores or not; promised against measured. Beside it, how long an idle process of the same kind takes to come up."""
 
 import os
 import signal
@@ -19,13 +19,15 @@ from msgspec.structs import replace
 from PyQt6.QtCore import QSettings, QTimer
 from brucke.demo import SETUP
 from brucke.ui.shell.app import make_app
-from brucke.desk.session import Session
+from brucke.app.session.session import Session
+from brucke.rehearse import equipment
 from brucke.ui.theme.theme import Theme
+from brucke.app.studio import Studio
 from brucke.ui.shell.window import Window
 app, _, _ = make_app()
-session = Session()
+session = Session(equipment)
 session.open(SETUP)
-w = Window(Theme(), session, QSettings(os.environ["XDG_CONFIG_HOME"] + "/s.ini", QSettings.Format.IniFormat))
+w = Window(Theme(), Studio(session, QSettings(os.environ["XDG_CONFIG_HOME"] + "/s.ini", QSettings.Format.IniFormat)))
 w.show()
 w.running.start(play=True)
 count = itertools.count(1)
@@ -46,7 +48,8 @@ app.exec()
 
 def _homes(folder: str) -> dict[str, str]:
     return {
-        **os.environ, "XDG_DATA_HOME": f"{folder}/data", "XDG_CONFIG_HOME": f"{folder}/config", "HOME": f"{folder}/home",
+        **os.environ, "XDG_DATA_HOME": f"{folder}/data", "XDG_CONFIG_HOME": f"{folder}/config", "HOME":
+        f"{folder}/home",
         "QT_QPA_PLATFORM": "offscreen",
     }  # fmt: skip
 
@@ -54,7 +57,7 @@ def _homes(folder: str) -> dict[str, str]:
 def _window_kills() -> None:
     import soundfile as sf
 
-    from brucke.core.document.recovery import find_recoveries
+    from brucke.core.storage.recovery import find_recoveries
     from brucke.ports.sounds.segments import read_segments
 
     lost_edits, lost_take, uneven = [], [], 0
@@ -80,7 +83,8 @@ def _window_kills() -> None:
             whole = sum(s.frames for s in read_segments(take)) / 48000
             lost_take.append(max(0.0, killed - float(first[1]) - whole))
     print(
-        f"window killed: edits lost at most {max(lost_edits):.2f} s (2), of a take {max(lost_take):.2f} s (1), uneven {uneven}"
+        f"window killed: edits lost at most {max(lost_edits):.2f} s (2), of a take {max(lost_take):.2f} s (1), uneven "
+        f"{uneven}"
     )
 
 
@@ -90,18 +94,20 @@ class _Live:
     def __init__(self, record: bool = True) -> None:
         from PyQt6.QtCore import QSettings
 
+        from brucke.app.session.session import Session
+        from brucke.app.studio import Studio
         from brucke.demo import SETUP
-        from brucke.desk.session import Session
+        from brucke.rehearse import equipment
         from brucke.ui.shell.app import make_app
         from brucke.ui.shell.window import Window
         from brucke.ui.theme.theme import Theme
 
         self.app, _, _ = make_app()
-        session = Session()
+        session = Session(equipment)
         session.open(SETUP)
         settings = QSettings(f"{os.environ['XDG_CONFIG_HOME']}/s.ini", QSettings.Format.IniFormat)
-        self.w = Window(Theme(), session, settings)
-        self.w.filing.may_leave = lambda: True  # type: ignore[method-assign]
+        self.w = Window(Theme(), Studio(session, settings))
+        self.w.document_dialogs.may_leave = lambda: True  # type: ignore[method-assign]
         self.w.show()
         self.w.running.start(play=True)
         self.until(lambda: self.w.running.state == "running")
@@ -160,7 +166,8 @@ def _recorder(live: _Live, how: int, what: str) -> None:
         live.live(3.5)  # three within ten seconds, and it rightly goes on in another folder
         old = link.recorder.process.pid
         os.kill(old, how)
-        gaps.append(live.until(lambda old=old, link=link, r=recording: link.recorder.process.pid != old and r.state == "recording"))  # fmt: skip
+        gaps.append(live.until(lambda old=old, link=link, r=recording: link.recorder.process.pid != old and r.state
+            == "recording"))  # fmt: skip
     _said(what, gaps, 4.0)
 
 
@@ -198,7 +205,8 @@ def run() -> None:
         gap = sum(max(0, b.frame - a) for a, b in zip(ends, segments[1:], strict=False))
         lost = sum(s.lost_frames for s in segments)
         print(
-            f"of that take, {len(segments)} segments: {gap} frames between them, {lost} overrun and silent (48000 promised each)"
+            f"of that take, {len(segments)} segments: {gap} frames between them, {lost} overrun and silent (48000 "
+            f"promised each)"
         )
         live.w.taking.record()
         live.until(lambda: live.w.taking.recording.state == "recording")

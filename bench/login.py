@@ -1,5 +1,5 @@
-"""From log-in to tray and to sound, what the hidden window costs, and a week of it: beside an empty Qt window that only has a
-clock of the same pace."""
+"""From log-in to tray and to sound, what the hidden window costs, and a week of it: beside an empty Qt window that only
+has a clock of the same pace."""
 
 import os
 import statistics
@@ -12,8 +12,8 @@ from pathlib import Path
 from tests.desktop_server import DesktopServer, setup_here
 from tests.home.session import RUN, Login
 
-from brucke.core.document.setup_file import save
 from brucke.core.knowledge.evidence import Knowledge
+from brucke.core.storage.setup_file import save
 from brucke.home.autostart import switch
 
 from .spent import cpu_s, memory_mb
@@ -51,7 +51,8 @@ def week(login: Login) -> None:
     pid, sizes = login.window.pid, []
     for i in range(WAKES):
         login.bus.do("click", text="Lounge call open")
-        for what, on in (("lock", True), ("sleep", True), ("sleep", False), ("lock", False), ("active", False), ("active", True)):  # fmt: skip
+        for what, on in (("lock", True), ("sleep", True), ("sleep", False), ("lock", False), ("active", False), (
+            "active", True)):  # fmt: skip
             login.bus.do(what, on=on)
         time.sleep(0.25)
         if i % 48 == 47:

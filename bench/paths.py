@@ -1,4 +1,5 @@
-"""Two hundred clean paths, and twenty of each processor with parameters at random: is what is done to the sound named, and nothing else? Takes a quarter of an hour."""
+"""Two hundred clean paths, and twenty of each processor with parameters at random: is what is done to the sound named,
+and nothing else? Takes a quarter of an hour."""
 
 import collections
 import multiprocessing
@@ -11,7 +12,8 @@ CLEAN, EACH = 200, 20
 
 
 def _rough(sound: np.ndarray, rng: np.random.Generator) -> np.ndarray:
-    """What every path does: a coder or none, lost packets, a delay that jumps now and then, a gain, a little noise, one channel or two."""
+    """What every path does: a coder or none, lost packets, a delay that jumps now and then, a gain, a little noise, one
+    channel or two."""
     from tests.paths import through_opus
 
     if rng.random() < 0.85:
@@ -80,7 +82,8 @@ def processor(kind: str, rng: np.random.Generator) -> Callable[[np.ndarray, np.r
             return _filters(
                 (
                     "agate",
-                    f"threshold={threshold:.5f}:ratio=9:range={rng.uniform(0.001, 0.06):.4f}:attack=5:release={rng.uniform(50, 300):.0f}",
+                    f"threshold={threshold:.5f}:ratio=9:range={rng.uniform(0.001, 0.06):.4f}:"
+                    f"attack=5:release={rng.uniform(50, 300):.0f}",
                 )
             )
         case "levelling":
@@ -88,14 +91,17 @@ def processor(kind: str, rng: np.random.Generator) -> Callable[[np.ndarray, np.r
                 return lambda s, r: _speech(s, r, "level")
             choices = (
                 ("dynaudnorm", ""), ("speechnorm", f"e={rng.uniform(4, 15):.1f}:r=0.0001:l=1"),
-                ("acompressor", f"threshold={10 ** (rng.uniform(-30, -22) / 20):.4f}:ratio={rng.uniform(3, 8):.1f}:attack=5:release=200"),
+                ("acompressor",
+                f"threshold={10 ** (rng.uniform(-30, -22) / 20):.4f}:ratio={rng.uniform(3, 8):.1f}:"
+                f"attack=5:release=200"),
             )  # fmt: skip
             return _filters(choices[int(rng.integers(0, 3))])
         case _:
             hz = float(np.exp(rng.uniform(np.log(140), np.log(6500))))
             db = float(rng.choice([-1, 1]) * rng.uniform(3.5, 12))
             choices = (
-                ("equalizer", f"f={hz:.0f}:t=o:w={rng.uniform(0.8, 2):.1f}:g={db:.1f}"), ("highpass", f"f={rng.uniform(170, 400):.0f}"),
+                ("equalizer", f"f={hz:.0f}:t=o:w={rng.uniform(0.8, 2):.1f}:g={db:.1f}"), ("highpass",
+                f"f={rng.uniform(170, 400):.0f}"),
                 ("lowpass", f"f={rng.uniform(2500, 5500):.0f}"), ("treble", f"f=3000:g={db:.1f}"),
             )  # fmt: skip
             return _filters(choices[int(rng.integers(0, 4))])
@@ -104,7 +110,7 @@ def processor(kind: str, rng: np.random.Generator) -> Callable[[np.ndarray, np.r
 def tried(job: tuple[str, int]) -> tuple[str, int, str, tuple[str, ...], str]:
     """(kind, seed, verdict, what was named with certainty, what refused it)."""
     from brucke.core.measure.clean_path import look_at_path
-    from brucke.core.measure.passage import passage
+    from brucke.core.measure.path_test_signal import passage
 
     kind, seed = job
     rng = np.random.default_rng((seed, sum(map(ord, kind))))

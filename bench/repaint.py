@@ -7,8 +7,10 @@ from PyQt6.QtCore import QSettings
 from PyQt6.QtGui import QImage, QPainter, QRegion
 from PyQt6.QtWidgets import QApplication, QGridLayout, QLabel, QWidget
 
+from brucke.app.session.session import Session
+from brucke.app.studio import Studio
 from brucke.demo import SETUP
-from brucke.desk.session import Session
+from brucke.rehearse import equipment
 from brucke.ui.shell.app import make_app
 from brucke.ui.shell.window import Window
 from brucke.ui.theme.theme import Theme
@@ -29,9 +31,9 @@ def repaint_ms(widget: QWidget, app: QApplication, times: int = 40) -> float:
 
 def run() -> None:
     app, _theme, _ = make_app()
-    session = Session()
+    session = Session(equipment)
     session.open(SETUP)
-    window = Window(Theme(), session, QSettings("/tmp/brucke-bench.ini", QSettings.Format.IniFormat))
+    window = Window(Theme(), Studio(session, QSettings("/tmp/brucke-bench.ini", QSettings.Format.IniFormat)))
     window.show()
     window.running.start(play=True)
     window.go_to("gather")

@@ -1,5 +1,5 @@
-"""Twenty minutes of the demo with a take, live, and three simulated hours: memory, descriptors and cost of every process
-at the beginning and at the end, beside an idle loop. python -m bench soak [MINUTES]"""
+"""Twenty minutes of the demo with a take, live, and three simulated hours: memory, descriptors and cost of every
+process at the beginning and at the end, beside an idle loop. python -m bench soak [MINUTES]"""
 
 import os
 import statistics
@@ -30,7 +30,8 @@ def _live(minutes: float) -> None:
         link = live.w.running.link
         assert link is not None
         live.live(WARM_S)
-        children = {"window": os.getpid(), "engine": link.engine.process.pid, "recorder": link.recorder.process.pid, "world": link.world.process.pid}  # fmt: skip
+        children = {"window": os.getpid(), "engine": link.engine.process.pid, "recorder": link.recorder.process.pid,
+            "world": link.world.process.pid}  # fmt: skip
         if link.loudness is not None:
             children["loudness"] = link.loudness.process.pid
         loads: list[float] = []
@@ -78,7 +79,8 @@ def _hours() -> None:
         statistics.median(x) for x in zip(*((step(young, i), step(old, i)) for i in range(2000)), strict=True)
     )
     print(
-        f"loudness, a step in the first minutes {first * 1e6:.0f} µs, after {HOURS} h {last * 1e6:.0f} µs ({last / first - 1:+.1%}, 2 % at most)"
+        f"loudness, a step in the first minutes {first * 1e6:.0f} µs, after {HOURS} h {last * 1e6:.0f} µs "
+        f"({last / first - 1:+.1%}, 2 % at most)"
     )
 
 

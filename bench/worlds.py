@@ -1,4 +1,5 @@
-"""Two hundred worlds with truths at random: do the stated 95 % intervals cover them, and is everybody in step afterwards? Takes half an hour."""
+"""Two hundred worlds with truths at random: do the stated 95 % intervals cover them, and is everybody in step
+afterwards? Takes half an hour."""
 
 import dataclasses
 import multiprocessing
@@ -13,13 +14,14 @@ Row = tuple[str, float, float]  # what, how far off the truth, the stated half-w
 
 
 def world(seed: int) -> dict[str, Any]:
-    """One world: measured, aligned, recorded with people, proved; its intervals, and what is left between the sounds by the truth, in frames."""
-    from brucke.core.document.setup_file import load
+    """One world: measured, aligned, recorded with people, proved; its intervals, and what is left between the sounds by
+    the truth, in frames."""
+    from brucke.core.aligning.align import align, timing
     from brucke.core.knowledge.evidence import Facts, Knowledge
-    from brucke.core.knowledge.learned import measurement
     from brucke.core.knowledge.quantities import ROUND_TRIP
     from brucke.core.measure.round_trip import Refusal, RoundTrip, round_trip
-    from brucke.core.timing.align import align, timing
+    from brucke.core.storage.setup_file import load
+    from brucke.core.timing.make_evidence import measurement
     from brucke.core.timing.paths import Situation
     from brucke.demo import FOLDER, SETUP
     from brucke.ports.sounds.beat_sounds import beat_sounds
@@ -66,7 +68,8 @@ def world(seed: int) -> dict[str, Any]:
         """By the truth: how much later than the lead each sound arrives."""
         t = timing(Situation(setup, knows, facts))
         return {
-            x.listener: {r.part: r.off.value - x.route("harp").off.value for r in x.routes if r.kind == "follower" and r.off is not None}  # type: ignore[union-attr]
+            x.listener: {r.part: r.off.value - x.route("harp").off.value for r in x.routes if r.kind == "follower"
+            and r.off is not None}  # type: ignore[union-attr]
             for x in t.listeners
             if setup.listener(x.listener).kind != "monitor"
         }  # fmt: skip
@@ -103,11 +106,13 @@ def run(worlds: int = WORLDS) -> None:
         covered = np.mean([abs(off) <= pm for _w, off, pm in mine])
         half = np.median([pm for _w, _off, pm in mine])
         print(
-            f"  {what}: {covered:.1%} of {len(mine)} covered, median half-width {half * 1e3:.3f} ms ({half * 48_000:.2f} frames)"
+            f"  {what}: {covered:.1%} of {len(mine)} covered, median half-width {half * 1e3:.3f} ms "
+            f"({half * 48_000:.2f} frames)"
         )
     left = [r["left_frames"] for r in held]
     print(
-        f"  left between sounds after aligning, by the truth: at most {max(left):.2f} frames, median {np.median(left):.2f}"
+        f"  left between sounds after aligning, by the truth: at most {max(left):.2f} frames, median "
+        f"{np.median(left):.2f}"
     )
     codes = [c for r in held for c in r["codes"]]
     print("  what is said of parts: " + ", ".join(f"{c} {codes.count(c)}" for c in dict.fromkeys(codes)))

@@ -17,7 +17,7 @@ os.environ["XDG_RUNTIME_DIR"] = tempfile.mkdtemp(prefix="quay-run-")  # a Brucke
 from brucke.core.document.setup import Setup
 from brucke.demo import FOLDER
 from brucke.demo.make_setup import nightboat as make_nightboat
-from brucke.ports.devices.server.which import spoken
+from brucke.ports.devices.server_choice import spoken
 from brucke.ports.sounds.beat_sounds import beat_sounds
 from brucke.ports.sounds.files import mono
 
@@ -27,18 +27,15 @@ from .stolen import pytest_runtest_protocol
 
 __all__ = ["pytest_runtest_protocol"]  # pytest finds it here
 
-# `live` has the cores to itself, one after the other; `slow` computes for long and shares them. `./run test quick` is the rest.
+# `live` has the cores to itself, one after the other; `slow` computes for long and shares them. `./run test quick` is
+# the rest. Files say which they are; whatever uses one of these is live.
 LIVE_FIXTURES = {"live", "hot", "sound_server", "desktop"}
-LIVE_FILES = ("test_live.py", "test_card.py", "test_first_hour.py", "test_ready.py", "test_plug_ins.py", "test_recording.py", "test_call.py", "test_older_protocol.py", "test_accessible.py")  # fmt: skip
-SLOW_FILES = ("test_rehearse.py", "test_soundcheck.py", "test_loudness.py", "test_estimator.py", "test_hostile.py", "test_troubles.py", "test_world.py", "test_noise.py", "test_clocks.py")  # fmt: skip
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
     for item in items:
-        if set(getattr(item, "fixturenames", ())) & LIVE_FIXTURES or item.path.name in LIVE_FILES:
+        if set(getattr(item, "fixturenames", ())) & LIVE_FIXTURES:
             item.add_marker(pytest.mark.live)
-        elif item.path.name in SLOW_FILES:
-            item.add_marker(pytest.mark.slow)
 
 
 @pytest.fixture(autouse=True)
@@ -91,6 +88,8 @@ def data_home(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Path:
     """Takes and settings of this test only."""
     monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "data"))
     monkeypatch.setenv("XDG_CONFIG_HOME", str(tmp_path / "config"))
+    monkeypatch.setenv("XDG_MUSIC_DIR", str(tmp_path / "music"))
+    monkeypatch.setattr("brucke.app.recording.take_folders.of_the_demo", lambda: tmp_path / "demo")
     return tmp_path
 
 

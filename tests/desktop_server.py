@@ -1,4 +1,5 @@
-"""A desktop of our own: session bus, sound server, session manager and its protocol daemon, all private and without hardware."""
+"""A desktop of our own: session bus, sound server, session manager and its protocol daemon, all private and without
+hardware."""
 
 import os
 import subprocess
@@ -46,6 +47,10 @@ class DesktopServer:
             self._processes.append(self._start(program))
             self.until(lambda: (self.folder / "run" / "pipewire-0").exists())
         self.until(lambda: self.ask("pactl", "info").returncode == 0)
+        self.furnish()
+
+    def furnish(self) -> None:
+        """The microphone and the loudspeakers there are; they belong to the protocol daemon and go with it."""
         for name, kind in (("room", "Audio/Source/Virtual"), ("air", "Audio/Sink"), ("box", "Audio/Sink")):
             shown = f"sink_properties=device.description={name}"
             arguments = f"media.class={kind} sink_name={name} channel_map=front-left,front-right {shown}"
@@ -99,7 +104,8 @@ def setup_here():
     )
     parts = (
         Part(id="song", name="Song", kind="lead", source="program", device="browser", channels=(0, 1)),
-        Part(id="voice", name="Voice", kind="follower", source="microphone", device="table", channels=(0,), hears_at="phones", follows="song"),
+        Part(id="voice", name="Voice", kind="follower", source="microphone", device="table", channels=(0,), hears_at=
+        "phones", follows="song"),
     )  # fmt: skip
     listeners = (
         Listener(id="phones", name="Headphones", kind="monitor", device="table", ceiling_db=0.0),
@@ -119,8 +125,8 @@ def tone(file, hz, seconds=6.0, level=0.2):
 
 
 class Observer:
-    """Plays noise into ports and keeps what comes out of others, both to the frame by the server's own clock. Two nodes of ours
-    that have nothing to do with the program: what is between them is the server and what is observed."""
+    """Plays noise into ports and keeps what comes out of others, both to the frame by the server's own clock. Two nodes
+    of ours that have nothing to do with the program: what is between them is the server and what is observed."""
 
     N = 128
 
@@ -199,3 +205,8 @@ class Nothing:
     def wait(self) -> float:
         time.sleep(Observer.N / RATE)
         return 0.0
+
+
+def programs(desktop, tmp_path, *names):
+    file = str(tone(tmp_path / "song.wav", 440.0, 60))
+    return [desktop.run("paplay", f"--client-name={n}", file) for n in names]

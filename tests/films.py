@@ -1,4 +1,5 @@
-"""Films made for tests, by FFmpeg's coders and nothing of the project: flashes with beeps, hands that clap, anything in between."""
+"""Films made for tests, by FFmpeg's coders and nothing of the project: flashes with beeps, hands that clap, anything in
+between."""
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
@@ -13,7 +14,8 @@ RATE = 48000
 
 @dataclass(frozen=True)
 class Hands:
-    """How hands move: `coming_s` on their way, `soft` stopped along a curve, `leaving` as fast as they came (0: they rest), `exposure` as a share of a period."""
+    """How hands move: `coming_s` on their way, `soft` stopped along a curve, `leaving` as fast as they came (0: they
+    rest), `exposure` as a share of a period."""
 
     coming_s: float = 0.14
     soft: bool = False
@@ -77,8 +79,10 @@ def clap_sound(claps: Sequence[float], seconds: float, rng: np.random.Generator)
 
 
 def write_film(
-    path: Path, times: Sequence[float], draw: Callable[[float, float], np.ndarray], sound: np.ndarray | None, size: tuple[int, int],
-    codec: str = "libx264", audio: str = "pcm_s16le", rate: int = RATE, sound_at: float = 0.0, pixels: str | None = None,
+    path: Path, times: Sequence[float], draw: Callable[[float, float], np.ndarray], sound: np.ndarray | None,
+    size: tuple[int, int],
+    codec: str = "libx264", audio: str = "pcm_s16le", rate: int = RATE, sound_at: float = 0.0,
+    pixels: str | None = None,
 ) -> Path:  # fmt: skip
     """Pictures at `times` (seconds, rising), each drawn for its own time; `sound` [frames] begins at `sound_at`."""
     base = Fraction(1, 48_000)  # as fine as every coder takes it

@@ -16,19 +16,18 @@ import msgspec
 import numpy as np
 import soundfile as sf
 
-from brucke.core.checks.mends import mended
-from brucke.core.checks.soundcheck import soundcheck
-from brucke.core.document.bundle import export_bundle, import_bundle
-from brucke.core.document.own_file import FileProblem
-from brucke.core.document.presets import OWN, Preset, load_preset, save_preset
-from brucke.core.document.setup_file import SetupError, encode, load
+from brucke.core.aligning.align import align, timing
+from brucke.core.checks.soundcheck import mended, soundcheck
 from brucke.core.knowledge.evidence import Facts, Knowledge, Measurement
 from brucke.core.knowledge.quantities import ROUND_TRIP
-from brucke.core.knowledge.take_verdict import ListenerProof, PartLeft, PictureLeft
 from brucke.core.sound.noise_profile import BINS, NoiseProfile
-from brucke.core.sound.profile_file import load_profile, save_profile
-from brucke.core.timing.align import align, timing
+from brucke.core.storage.bundle import export_bundle, import_bundle
+from brucke.core.storage.noise_profile_file import load_profile, save_profile
+from brucke.core.storage.presets import OWN, Preset, load_preset, save_preset
+from brucke.core.storage.setup_file import SetupError, encode, load
+from brucke.core.storage.small_files import FileProblem
 from brucke.core.timing.paths import Situation
+from brucke.core.timing.take_verdict import ListenerProof, PartLeft, PictureLeft
 from brucke.demo.make_setup import nightboat
 from brucke.engine.step.live import Live
 from brucke.engine.step.plan import PlanError, compile_plan, shape_of
@@ -36,15 +35,17 @@ from brucke.ports.sounds.files import SoundFileError, read_sound
 from brucke.ports.sounds.track import read_track, track_info
 from brucke.takes.judging import judge
 from brucke.takes.take import Take, TakeError, load_take, save_take
-from brucke.words import reasons
+from brucke.words import explanations
 from brucke.words import timing as words
 from brucke.words.review import take_text
 from brucke.words.soundcheck import count_text, mend_text, what_text, why_text
 
 ALLOWED = (SetupError, FileProblem, SoundFileError, TakeError)
 EVIL = [
-    None, True, False, 0, -1, 1, 2**31, 2**63, -(2**63), 10**30, 0.0, -0.5, 1e-300, 1e300, 200.0, -200.0, 1e9, "", " ", "\0",
-    "a" * 300, "../../escape", "/etc/passwd", "..", "a/b", "é\u202e\u0000", "A B", "room", "x" * 65, [], {}, [[]], [0] * 300,
+    None, True, False, 0, -1, 1, 2**31, 2**63, -(2**63), 10**30, 0.0, -0.5, 1e-300, 1e300, 200.0, -200.0, 1e9, "", " ",
+    "\0",
+    "a" * 300, "../../escape", "/etc/passwd", "..", "a/b", "é\u202e\u0000", "A B", "room", "x" * 65, [], {}, [[]],
+    [0] * 300,
     ["harp"], {"a": {}}, [1e308] * 3, "2026-13-45", "nan", "Infinity", {"kind": "gain", "gain_db": 200},
 ]  # fmt: skip
 NUMBERS = [
@@ -138,8 +139,8 @@ def everything_holds(setup, knowledge) -> None:
         words.verdict_text(setup, t.verdict), words.verdict_detail(setup, t, known.facts), words.needs_you(t.verdict)
         for r in t.routes:
             (
-                words.route_text(setup, r),
-                reasons.route_reason(setup, t, r),
+                explanations.route_text(setup, r),
+                explanations.route_reason(setup, t, r),
                 [words.stage_text(setup, s) for s in r.stages],
             )
     words.together_text(setup, found)
@@ -163,7 +164,8 @@ def _example_setup():
     setup = msgspec.structs.replace(setup, parts=parts)
     table = setup.device("table")
     m = Measurement(
-        key=ROUND_TRIP.key(table.id), value_s=0.012, plus_minus_s=1e-5, date="2026-11-24T19:00:00+00:00", method="sweeps",
+        key=ROUND_TRIP.key(table.id), value_s=0.012, plus_minus_s=1e-5, date="2026-11-24T19:00:00+00:00", method=
+        "sweeps",
         repeats=4, agreeing=4, fingerprint=ROUND_TRIP.fingerprint(setup, table.id), proof=(0.1, 1.0, 0.1),
     )  # fmt: skip
     return setup, Knowledge().with_measurement(m)
@@ -196,7 +198,8 @@ class Attack:
         outside = sorted(p.name for p in self.folder.iterdir() if p.name not in ("inside", "file"))
         left = sorted(p.name for p in self.home.iterdir() if p.name.startswith("."))
         return {
-            "accepted": accepted, "slowest_s": round(slowest, 2), "raised": raised[:5], "outside": outside, "litter": left,
+            "accepted": accepted, "slowest_s": round(slowest, 2), "raised": raised[:5], "outside": outside,
+            "litter": left,
             "memory_mb": peak_mb(),
         }  # fmt: skip
 
@@ -288,12 +291,14 @@ class Bundles(Attack):
         if rng.random() < 0.5:
             return mutate_bytes(good, rng)
         path = self.folder / "file" / "made.zip"
-        with zipfile.ZipFile(self.folder / "file" / "good.brucke.zip") as old, zipfile.ZipFile(path, "w", zipfile.ZIP_DEFLATED) as z:  # fmt: skip
+        with zipfile.ZipFile(self.folder / "file" / "good.brucke.zip") as old, zipfile.ZipFile(path, "w",
+            zipfile.ZIP_DEFLATED) as z:  # fmt: skip
             for m in old.infolist():
                 body = old.read(m)
                 if rng.random() < 0.3:
                     body = mutate_json(body, rng) if m.filename.endswith(".json") else mutate_bytes(body, rng)
-                name = rng.choice((m.filename, m.filename, m.filename, f"../{m.filename}", f"/{m.filename}", f"a\\{m.filename}", m.filename * 40))  # fmt: skip
+                name = rng.choice((m.filename, m.filename, m.filename, f"../{m.filename}", f"/{m.filename}",
+                    f"a\\{m.filename}", m.filename * 40))  # fmt: skip
                 z.writestr(name, body)
             if rng.random() < 0.2:
                 z.writestr("bomb.wav", b"\0" * 30_000_000)

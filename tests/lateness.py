@@ -9,8 +9,8 @@ CLEAR = 25  # its peak over all others in that second; some 45 where nothing was
 
 
 def song_lateness(song, heard, rate, every_s=1, within_s=1.0):
-    """{second: frames by which the song stands later in what was heard}, a second of every `every_s` in which it sounds and is heard clearly; looked
-    for `within_s`, since a song repeats itself."""
+    """{second: frames by which the song stands later in what was heard}, a second of every `every_s` in which it sounds
+    and is heard clearly; looked for `within_s`, since a song repeats itself."""
     found = {}
     for at in range(0, len(song) - 2 * rate, every_s * rate):
         piece = song[at : at + rate]

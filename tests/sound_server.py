@@ -7,15 +7,21 @@ from pathlib import Path
 
 CARD = "pulse"  # what PortAudio calls the way to the sound server
 SECOND = "far"  # and another card, with streams of its own
-ASOUNDRC = """pcm.far { type asym playback.pcm { type pulse device "quay" } capture.pcm { type pulse device "quay.monitor" } }"""
+ASOUNDRC = """pcm.far {
+  type asym
+  playback.pcm { type pulse device "quay" }
+  capture.pcm { type pulse device "quay.monitor" }
+}"""
 
 
 class SoundServer:
     def __init__(self, folder: Path):
         self.folder = folder
         self.env = {
-            "XDG_RUNTIME_DIR": str(folder), "PULSE_RUNTIME_PATH": str(folder / "pulse"), "PULSE_STATE_PATH": str(folder),
-            "PULSE_CONFIG_PATH": str(folder), "PULSE_SERVER": f"unix:{folder}/pulse/native", "PULSE_SOURCE": "quay.monitor",
+            "XDG_RUNTIME_DIR": str(folder), "PULSE_RUNTIME_PATH": str(folder / "pulse"),
+            "PULSE_STATE_PATH": str(folder),
+            "PULSE_CONFIG_PATH": str(folder), "PULSE_SERVER": f"unix:{folder}/pulse/native", "PULSE_SOURCE":
+            "quay.monitor",
             "PULSE_SINK": "quay", "HOME": str(folder),
         }  # fmt: skip
         self.process: subprocess.Popen[bytes] | None = None
@@ -27,7 +33,8 @@ class SoundServer:
         self.process = subprocess.Popen(
             [
                 "pulseaudio", "-n", "--daemonize=no", "--exit-idle-time=-1", "--disallow-exit", "--log-target=null",
-                "-L", "module-null-sink sink_name=quay rate=48000", "-L", "module-native-protocol-unix", "-F", os.devnull,
+                "-L", "module-null-sink sink_name=quay rate=48000", "-L", "module-native-protocol-unix", "-F",
+                os.devnull,
             ],
             env={**os.environ, **self.env}, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL,
         )  # fmt: skip

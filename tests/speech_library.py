@@ -1,4 +1,5 @@
-"""The echo canceller, noise remover and level keeper of libspeexdsp, a general library for speech, as somebody else's processors on a path."""
+"""The echo canceller, noise remover and level keeper of libspeexdsp, a general library for speech, as somebody else's
+processors on a path."""
 
 import ctypes
 import ctypes.util
@@ -31,7 +32,8 @@ def processed(
     echo_of: np.ndarray | None = None,
     tail_s: float = 0.1,
 ) -> np.ndarray:
-    """[frames] of one channel: noise lowered by `noise_db` dB, kept at `level` (of 32768), and what it has in common with `echo_of` taken out."""
+    """[frames] of one channel: noise lowered by `noise_db` dB, kept at `level` (of 32768), and what it has in common
+    with `echo_of` taken out."""
     assert LIBRARY is not None
     lib, null = LIBRARY, ctypes.c_void_p
     state = null(lib.speex_preprocess_state_init(FRAME, rate))

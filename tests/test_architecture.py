@@ -16,7 +16,10 @@ SOURCE = ROOT / "src" / "brucke"
 
 
 def test_the_window_starts_without_scipy_numba_and_ffmpeg():
-    code = "import sys, brucke.ui.shell.app, brucke.ui.shell.window; print([m for m in ('scipy', 'numba', 'av') if m in sys.modules])"
+    code = (
+        "import sys, brucke.ui.shell.app, brucke.ui.shell.window; print([m for m in ('scipy', 'numba', 'av') if m in "
+        "sys.modules])"
+    )
     out = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
     assert out.stdout.strip() == "[]"
 
@@ -45,11 +48,22 @@ def test_standard_output_of_the_launcher_is_the_commands_own_result(capfd):
     assert out.stderr.splitlines()[-1] == "brucke: nowhere.json: the file: no such file or directory"
 
 
-def test_no_import_circle_anywhere_and_no_widget_at_the_desk():
+def test_no_import_circle_between_files_nor_between_rooms_and_no_widget_in_the_application():
     graph = grimp.build_graph("brucke")
-    imports = networkx.DiGraph((m, t) for m in graph.modules for t in graph.find_modules_directly_imported_by(m))
-    assert [sorted(c) for c in networkx.strongly_connected_components(imports) if len(c) > 1] == []
-    assert [f.name for f in (SOURCE / "desk").rglob("*.py") if "QtWidgets" in f.read_text()] == []
+    imports = {(m, t) for m in graph.modules for t in graph.find_modules_directly_imported_by(m)}
+    assert circles(imports) == []
+    rooms = {m: m if graph.find_children(m) else m.rpartition(".")[0] for m in graph.modules}
+    between = {(rooms[a], rooms[b]) for a, b in imports}
+    assert (
+        circles({(a, b) for a, b in between if not (a + ".").startswith(b + ".") and not (b + ".").startswith(a + ".")})
+        == []
+    )
+    assert [f.name for f in (SOURCE / "app").rglob("*.py") if "QtWidgets" in f.read_text()] == []
+
+
+def circles(edges):
+    parts = networkx.strongly_connected_components(networkx.DiGraph(edges))
+    return [sorted(c) for c in parts if len(c) > 1]
 
 
 def test_every_file_has_one_subject_and_every_function_fits_on_a_page():
@@ -60,6 +74,36 @@ def test_every_file_has_one_subject_and_every_function_fits_on_a_page():
         functions = [f for f in ast.walk(tree) if isinstance(f, ast.FunctionDef)]
         long += [f"{file.name} {f.name}" for f in functions if f.end_lineno - f.lineno >= 60]
     assert long == []
+
+
+def test_functions_outside_kernels_take_at_most_eight_arguments_and_errors_have_one_root():
+    many, roots = [], []
+    for file in SOURCE.rglob("*.py"):
+        for node in ast.walk(ast.parse(file.read_text())):
+            if isinstance(node, ast.FunctionDef) and not any("njit" in ast.unparse(d) for d in node.decorator_list):
+                named = [a.arg for a in (*node.args.posonlyargs, *node.args.args, *node.args.kwonlyargs)]
+                many += [f"{file.name} {node.name}"] if len([a for a in named if a not in ("self", "cls")]) > 8 else []
+            if isinstance(node, ast.ClassDef) and not node.name.startswith("_"):
+                bases = {ast.unparse(b) for b in node.bases}
+                ours = bases & {"Exception", "ValueError", "RuntimeError", "OSError"} and "BruckeError" not in bases
+                roots += [node.name] if ours else []
+    assert many == []
+    assert roots == ["BruckeError"]
+
+
+def test_public_functions_of_core_that_take_arrays_say_their_shapes():
+    """Compiled kernels are named by `kernel_arguments.py`; what returns only a number of any array says so."""
+    bare = []
+    for file in (SOURCE / "core").rglob("*.py"):
+        for place in ast.walk(ast.parse(file.read_text())):
+            functions = place.body if isinstance(place, ast.Module | ast.ClassDef) else []
+            for f in (f for f in functions if isinstance(f, ast.FunctionDef) and not f.name.startswith("_")):
+                types = " ".join(ast.unparse(a.annotation) for a in f.args.args if a.annotation is not None)
+                said = ast.get_docstring(f) or ""
+                array = re.search(r"\b(F32|F64|I32|I64|U8|NDArray)\b", types) and not f.decorator_list
+                if array and not re.search(r"\[[^\]]+\]|any shape", said):
+                    bare.append(f"{file.name} {f.name}")
+    assert bare == []
 
 
 def test_every_file_that_a_text_names_is_there():

@@ -7,11 +7,11 @@ import pytest
 from msgspec.structs import replace
 
 from brucke.commands.cli import main
-from brucke.core.document.setup_file import load, save
-from brucke.core.document.templates import TEMPLATES
 from brucke.core.edits.part_edits import change_part, rename_part
 from brucke.core.edits.route_edits import set_gain, set_on
 from brucke.core.knowledge.evidence import Knowledge
+from brucke.core.storage.setup_file import load, save
+from brucke.core.storage.templates import TEMPLATES
 from brucke.demo import SETUP
 from brucke.ports.devices import card_list
 
@@ -49,7 +49,8 @@ def test_differences_are_sentences_with_before_and_after(capsys, tmp_path):
         after, devices=tuple(replace(d, buffer_frames=512) if d.id == "table" else d for d in after.devices)
     )
     other = tmp_path / "other.brucke.json"
-    save(other, replace(after, listeners=after.listeners[:-1], routes=tuple(r for r in after.routes if r.listener != after.listeners[-1].id)), Knowledge())  # fmt: skip
+    save(other, replace(after, listeners=after.listeners[:-1],
+        routes=tuple(r for r in after.routes if r.listener != after.listeners[-1].id)), Knowledge())  # fmt: skip
     code, out, _ = run(capsys, "diff", SETUP, other, "--json")
     assert code == 1
     found = {(d["thing"], d["id"], d["field"]): d["text"] for d in json.loads(out)["differences"]}

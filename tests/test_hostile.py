@@ -12,12 +12,14 @@ from msgspec.structs import replace
 
 from brucke.commands.cli import main
 from brucke.core.document.ranges import RANGES
-from brucke.core.document.setup_file import SetupError, decode, encode, load, save
 from brucke.core.knowledge.evidence import Knowledge
+from brucke.core.storage.setup_file import SetupError, decode, encode, load, save
 from brucke.demo import FOLDER
 from brucke.ports.sounds.files import SoundFileError, read_sound
 from brucke.ports.sounds.track import track_info
 from brucke.takes.take import TakeError, load_take
+
+pytestmark = pytest.mark.slow
 
 # What a few seconds are enough for on two cores; `./run bench hostile` does five thousand of each.
 COUNTS = {"setup": 1500, "preset": 1200, "profile": 600, "take": 1500, "bundle": 150, "sound": 600}
@@ -81,7 +83,11 @@ def test_a_sound_that_claims_hours_of_eight_channels_is_read_as_what_is_there(tm
     body[at : at + 4] = (3 * 3600 * 48000 // 4 * 8 * 4 % 2**32).to_bytes(4, "little")
     body[4:8] = (2**31).to_bytes(4, "little")
     claims.write_bytes(bytes(body))
-    code = "import sys; from pathlib import Path; from brucke.ports.sounds.files import read_sound, SoundFileError\ntry: read_sound(Path(sys.argv[1]))\nexcept SoundFileError as e: print(e)\nprint(int(Path('/proc/self/status').read_text().split('VmHWM:')[1].split()[0]) // 1024)"  # fmt: skip
+    code = (
+        "import sys; from pathlib import Path; from brucke.ports.sounds.files import read_sound, "
+        "SoundFileError\ntry: read_sound(Path(sys.argv[1]))\nexcept SoundFileError as e: "
+        "print(e)\nprint(int(Path('/proc/self/status').read_text().split('VmHWM:')[1].split()[0]) // 1024)"
+    )  # fmt: skip
     out = subprocess.run(
         [sys.executable, "-c", code, str(claims)], capture_output=True, text=True, timeout=20, check=True
     )
@@ -135,7 +141,9 @@ def test_ids_never_become_paths(tmp_path, nightboat, id):
     (tmp_path / "s.brucke.json").write_text(json.dumps(raw))
     with pytest.raises(SetupError, match=r"cannot be an id|characters that cannot be written"):
         load(tmp_path / "s.brucke.json")
-    take = {"format": "brucke take", "version": 1, "date": "2026-11-24", "setup": {k: v for k, v in raw.items() if k not in ("format", "version")}}  # fmt: skip
+    take = {"format": "brucke take", "version": 1, "date": "2026-11-24",
+        "setup": {k: v for k, v in raw.items() if k not in (
+        "format", "version")}}  # fmt: skip
     (tmp_path / "take.json").write_text(json.dumps(take))
     with pytest.raises(TakeError):
         load_take(tmp_path)
@@ -145,8 +153,11 @@ def test_whatever_is_accepted_renders_to_numbers_within_one(tmp_path, nightboat,
     """Everything as loud as the table allows, from sounds at full scale."""
     from brucke.core.sound.processors import Compressor, Gain
 
-    loud = tuple(replace(p, trim_db=40.0, chain=(Gain(gain_db=24.0), Compressor(make_up_db=24.0))) for p in nightboat.parts if p.channels)  # fmt: skip
-    routes = tuple(replace(r, gain_db=12.0, on=True) for r in nightboat.routes if r.part in {p.id for p in loud} and not (r.part == "lounge" and r.listener == "lounge_call"))  # fmt: skip
+    loud = tuple(replace(p, trim_db=40.0,
+        chain=(Gain(gain_db=24.0), Compressor(make_up_db=24.0))) for p in nightboat.parts if p.channels)  # fmt: skip
+    routes = tuple(replace(r, gain_db=12.0,
+        on=True) for r in nightboat.routes if r.part in {p.id for p in loud} and not (
+        r.part == "lounge" and r.listener == "lounge_call"))  # fmt: skip
     listeners = tuple(replace(x, chain=(Gain(gain_db=24.0),) if x.channels <= 2 else ()) for x in nightboat.listeners)
     setup = replace(nightboat, parts=loud, routes=routes, listeners=listeners, moments=())
     for name in ("harp", "voice", "cello", "lounge"):
@@ -166,7 +177,8 @@ def test_output_that_cannot_be_written_is_one_sentence(capsys, tmp_path):
     demo = FOLDER / "nightboat.brucke.json"
     out = tmp_path / "in_the_way" / "out"
     for argv in (
-        ("render", demo, "--out", out, "--seconds", "1"), ("export", demo, out / "b.zip"), ("new", "sing", out / "n.json"),
+        ("render", demo, "--out", out, "--seconds", "1"), ("export", demo, out / "b.zip"), ("new", "sing", out /
+        "n.json"),
         ("denoise", FOLDER / "voice.flac", "--profile", "1", "--out", out / "v.wav"),
     ):  # fmt: skip
         said(capsys, *argv)

@@ -9,13 +9,20 @@ from msgspec.structs import replace
 
 from brucke.commands.cli import main
 from brucke.core.document.setup import Route
-from brucke.core.document.setup_file import load, save
 from brucke.core.knowledge.evidence import Knowledge
+from brucke.core.storage.setup_file import load, save
 from brucke.demo import FOLDER, SETUP
+from brucke.rehearse.rehearsal import People
 from brucke.rehearse.rehearsal import rehearse as hold
 from brucke.standins.truth import invent
+from brucke.takes.dry import dry_sources
 from brucke.takes.film import read_film
+from brucke.takes.judging import judge
+from brucke.takes.proof import prove_listener
 from brucke.takes.take import load_take
+from brucke.words.review import take_text
+
+pytestmark = pytest.mark.slow
 
 FRAME_MS = 1000 / 48000
 
@@ -54,6 +61,46 @@ def test_before_somebody_is_off_everywhere_and_after_nobody_by_more_than_a_frame
         assert max(abs(v) for v in x["left_after_ms"].values()) <= FRAME_MS
         assert x["verdict"] == "in step within 0.01 ms"
         assert x["verdicts"] == dict.fromkeys(("harp", "voice", "cello"), "in_step")
+
+
+@pytest.mark.parametrize("which", ["before", "after"])
+def test_what_nobody_knows_beforehand_is_proved_by_what_came_in(exact, which):
+    """As a song of another program and a real voice: no source of any part is given, and the same is found."""
+    _, report, folder = exact
+    take = load_take(folder / which)
+    # In the take of before nobody had measured yet; what came in is judged by what is known now.
+    take = replace(take, proof={}, knowledge=load_take(folder / "after").knowledge)
+    truth = {x["id"]: x[f"left_{which}_ms"] for x in outside(report)}
+    told = 0
+    for listener in take.setup.listeners:
+        if listener.kind == "monitor":
+            continue
+        proof = prove_listener(folder / which, take, listener, {}, dry_sources(folder / which, take, 60.0))
+        assert proof.lead == "harp", listener.id
+        for part in ("voice", "cello"):
+            left = proof.left[part]
+            assert left.dry
+            assert left.windows >= 8
+            assert left.median_ms == pytest.approx(truth[listener.id][part], abs=2 * left.error_ms + 0.02)
+            assert left.error_ms < 1.0
+            told += 1
+        half_known = prove_listener(
+            folder / which, take, listener, {"harp": mono_of("harp.flac")}, dry_sources(folder / which, take, 60.0)
+        )
+        assert half_known.left["voice"].median_ms == pytest.approx(proof.left["voice"].median_ms, abs=0.02)
+        assert (half_known.left["harp"].dry, half_known.left["voice"].dry) == (False, True)
+        only_voice = prove_listener(
+            folder / which, take, listener, {"voice": mono_of("voice.flac")}, dry_sources(folder / which, take, 60.0)
+        )
+        assert only_voice.left["voice"].median_ms == pytest.approx(proof.left["voice"].median_ms, abs=0.02)
+    assert told >= 6
+    said = take_text(take.setup, judge(replace(take, proof={"recorder": proof}))["recorder"])
+    assert said.endswith("if the round trip is right"), said
+
+
+def mono_of(name):
+    sound, _rate = sf.read(FOLDER / name, dtype="float32", always_2d=True)
+    return np.ascontiguousarray(sound.mean(axis=1))
 
 
 def test_the_picture_is_within_half_a_period_and_apart(exact):
@@ -106,7 +153,8 @@ def test_with_people_the_scatter_and_seed_are_stated_and_the_median_is_in_step(t
 
 
 def test_a_fault_behind_the_model_is_found_with_part_listener_and_milliseconds(tmp_path, capsys):
-    """A box that delays the cello by 5 ms and says so to nobody: the model calls everybody in step, the take does not."""
+    """A box that delays the cello by 5 ms and says so to nobody: the model calls everybody in step, the take does
+    not."""
     options = ("rehearse", str(SETUP), "--out", str(tmp_path), "--exact", "--seconds", "17", "--plant", "cello=5")
     assert main([*options, "--json"]) == 1
     report = json.loads(capsys.readouterr().out)
@@ -141,7 +189,7 @@ def test_a_silent_instrument_is_in_step_without_being_given_the_round_trip_twice
     parts = tuple(replace(p, hears_itself="monitor") if p.id == "cello" else p for p in nightboat.parts)
     own = Route(part="cello", listener="headphones", gain_db=-6)
     setup = replace(nightboat, parts=parts, routes=(*nightboat.routes, own))
-    done = hold(setup, Knowledge(), sounds, tmp_path, 16, True, 3, lambda share, what: None)
+    done = hold(setup, Knowledge(), sounds, tmp_path, 16, People(3, exact=True), lambda share, what: None)
     for listener in ("lounge_call", "shore_stream", "recorder"):
         before, after = done.before.proof[listener].left, done.after.proof[listener].left
         assert abs(before["cello"].median_ms) <= FRAME_MS

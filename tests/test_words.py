@@ -9,14 +9,15 @@ from hypothesis import given
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
+from brucke.core.aligning.align import align, timing
 from brucke.core.edits.route_edits import change_device, rename, set_delay, set_delays, set_gain, set_on, set_processed
 from brucke.core.findings import Finding, Verdict, VerdictCode
 from brucke.core.knowledge.evidence import Facts, Knowledge, Measurement, Spoil
 from brucke.core.knowledge.quantities import ROUND_TRIP
-from brucke.core.timing.align import align, timing
 from brucke.core.timing.paths import Situation
-from brucke.words import reasons
+from brucke.words import explanations
 from brucke.words import timing as words
+from brucke.words.refusals import MEASURE_REFUSALS, refusal_text
 
 
 def whole(text):
@@ -56,9 +57,9 @@ def test_every_finding_says_what_to_whom_and_what_to_do(nightboat, finding):
     assert words.part_name(nightboat, finding.part) in text
 
 
-@pytest.mark.parametrize("code", words.MEASURE_REFUSALS)
+@pytest.mark.parametrize("code", MEASURE_REFUSALS)
 def test_every_refusal_is_a_sentence(code):
-    text = whole(words.refusal_text(code, {"second_ms": 10.0, "spread_frames": 3.0, "lost": 4.0}))
+    text = whole(refusal_text(code, {"second_ms": 10.0, "spread_frames": 3.0, "lost": 4.0}))
     assert text.startswith("Not measured: ")
     assert text.endswith((".", "?"))
 
@@ -69,9 +70,9 @@ def test_every_route_of_the_demo_has_its_words_before_and_after(nightboat):
             whole(words.verdict_text(setup, t.verdict))
             whole(words.verdict_detail(setup, t, Facts()))
             for r in t.routes:
-                whole(words.route_text(setup, r))
-                whole(reasons.route_headline(setup, r))
-                assert whole(reasons.route_reason(setup, t, r)).endswith(".")
+                whole(explanations.route_text(setup, r))
+                whole(explanations.route_headline(setup, r))
+                assert whole(explanations.route_reason(setup, t, r)).endswith(".")
                 whole(words.hearing_text(setup, r.part))
                 for s in r.stages:
                     whole(words.stage_text(setup, s))

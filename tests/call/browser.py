@@ -44,7 +44,8 @@ class Browser:
             {"microphone": microphone, "output": output, "does": does}
         )
         self.process = desktop.run(
-            engine(), "--headless=new", "--no-sandbox", "--disable-gpu", "--no-first-run", f"--user-data-dir={folder}/browser",
+            engine(), "--headless=new", "--no-sandbox", "--disable-gpu", "--no-first-run",
+            f"--user-data-dir={folder}/browser",
             "--use-fake-ui-for-media-stream", "--autoplay-policy=no-user-gesture-required",
             "--disable-features=AudioServiceSandbox,WebRtcHideLocalIpsWithMdns", address,
         )  # fmt: skip

@@ -25,8 +25,8 @@ WITHIN = round(0.6 * RATE)
 
 
 class Body:
-    """`plays` the song over and over, as a program would; sings `voice` so that it is heard where the song is. Both mono, of
-    one length."""
+    """`plays` the song over and over, as a program would; sings `voice` so that it is heard where the song is. Both
+    mono, of one length."""
 
     def __init__(self, song, voice, plays):
         self.song, self.voice, self.lag = song, voice, None
@@ -58,7 +58,8 @@ class Body:
         return self._goes_on
 
     def _listen(self, position):
-        """Every two seconds of what was heard tell them where in the song they are, with whatever was missed of them."""
+        """Every two seconds of what was heard tell them where in the song they are, with whatever was missed of
+        them."""
         if self._from is None:
             self._from = position if self._block.any() else None
             return
@@ -87,7 +88,8 @@ class Body:
 
 
 class Performer:
-    """The same in a process of its own: a window beside it would hold it up, and it everybody else. `lag` once they sing."""
+    """The same in a process of its own: a window beside it would hold it up, and it everybody else. `lag` once they
+    sing."""
 
     def __init__(self, desktop, folder, song, voice, into, ear, mouth):
         np.save(folder / "performer.npy", np.stack([song, voice]))
@@ -141,8 +143,9 @@ def where(song, heard):
 
 
 def in_step(song, voice, heard):
-    """(by second, how many frames the voice stands later than the song; seconds in which there is no one delay). What waits
-    between the two ends of a call grows and shrinks by whole pieces, for both alike: a second with such a jump in it has two."""
+    """(by second, how many frames the voice stands later than the song; seconds in which there is no one delay). What
+    waits between the two ends of a call grows and shrinks by whole pieces, for both alike: a second with such a jump in
+    it has two."""
     begin = where(song, heard)
     apart, jumped = [], 0
     for at in range(0, len(heard) - 3 * RATE, RATE):

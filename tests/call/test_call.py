@@ -11,8 +11,8 @@ from msgspec.structs import replace
 from PyQt6.QtCore import Qt
 
 from brucke.core.document.setup import Part, Route
-from brucke.core.document.setup_file import save
 from brucke.core.knowledge.evidence import Knowledge
+from brucke.core.storage.setup_file import save
 
 from ..desktop_server import RATE, setup_here
 from ..ui.conftest import key, measure, new_window, pause, wait
@@ -27,7 +27,9 @@ pytestmark = pytest.mark.skipif(engine() is None, reason="no browser engine is i
 
 def setup_with_far_end():
     setup = setup_here()
-    far = Part(id="far", name="In from call", kind="far_end", source="far_end", device="call", channels=(0, 1), returns_from="lounge")  # fmt: skip
+    far = Part(id="far", name="In from call", kind="far_end", source="far_end", device="call", channels=(0, 1),
+        returns_from=
+        "lounge")  # fmt: skip
     return replace(
         setup, parts=(*setup.parts, far), routes=(*setup.routes, Route(part="far", listener="phones", on=False))
     )
@@ -65,8 +67,10 @@ def test_voice_and_music_are_in_step_at_the_far_end_of_a_browsers_call(window, d
     browser = Browser(desktop, tmp_path, "Lounge call", "In from call")
     try:
         browser.joined()
-        wait(lambda: w.desktop.ears.get("lounge") and w.desktop.ears["lounge"][0].flows, 20)
-        assert w.strip.hears_text().startswith("Lounge call is closed, Chrom"), "the screen names the browser"
+        wait(lambda: w.desktop.consumers.get("lounge") and w.desktop.consumers["lounge"][0].flows, 20)
+        assert w.audience.hears_text().startswith("Lounge call does not hear you, Chrom"), (
+            "the screen names the browser"
+        )
         key(w, Qt.Key.Key_F9)
         pause(3)
         heard = far_end(desktop, tmp_path / "far.raw", SECONDS)
@@ -75,7 +79,8 @@ def test_voice_and_music_are_in_step_at_the_far_end_of_a_browsers_call(window, d
         performer.end()
     apart, jumped = in_step(song, voice, heard)
     print(
-        f"{len(apart)} s of {SECONDS:.0f}: apart at most {np.abs(apart).max():.2f} frames; in {jumped} s the delay of both jumped"
+        f"{len(apart)} s of {SECONDS:.0f}: apart at most {np.abs(apart).max():.2f} frames; in {jumped} s the delay of "
+        f"both jumped"
     )
     assert len(apart) >= 0.4 * SECONDS, "most of it was found"
     assert np.abs(apart).max() <= STEP_FRAMES

@@ -10,12 +10,14 @@ import zipfile
 import pytest
 from msgspec.structs import replace
 
-from brucke.core.document.alive import Who, is_alive, this_program
-from brucke.core.document.bundle import BUNDLE_SUFFIX, SETUP_NAME, export_bundle, import_bundle, sound_files
-from brucke.core.document.copying import copy_whole
-from brucke.core.document.recovery import Recovery, find_recoveries, recovery_file, write_recovery
-from brucke.core.document.setup_file import MAX_BYTES, SetupError, encode, load, save
-from brucke.core.knowledge.evidence import Knowledge, Spoil
+from brucke.core.edits.route_edits import change_device
+from brucke.core.files.copying import copy_whole
+from brucke.core.files.process_alive import Who, is_alive, this_program
+from brucke.core.knowledge.evidence import Knowledge, Measurement, Spoil
+from brucke.core.knowledge.quantities import CAMERA, PICTURE, ROUND_TRIP
+from brucke.core.storage.bundle import BUNDLE_SUFFIX, SETUP_NAME, export_bundle, import_bundle, sound_files
+from brucke.core.storage.recovery import Recovery, find_recoveries, recovery_file, write_recovery
+from brucke.core.storage.setup_file import MAX_BYTES, SetupError, decode, encode, load, save
 from brucke.demo import FOLDER
 
 KNOWLEDGE = Knowledge(spoils=(Spoil(key="round_trip:table", date="2026-11-25", reason="engine restarted", sequence=1),))
@@ -37,6 +39,34 @@ def test_what_is_exported_is_imported_with_its_sounds_and_evidence(nightboat, bu
             assert (path.parent / name).read_bytes() == (FOLDER / name).read_bytes()
 
 
+def test_what_was_measured_on_another_computer_is_unconfirmed(nightboat, tmp_path):
+    """Round trip, picture and camera; it counts, and is not simply measured. A new name for camera or stream loses none
+    of it."""
+    picture = next(p for p in nightboat.parts if p.kind == "picture")
+    subjects = ((ROUND_TRIP, ("table",)), (PICTURE, (picture.id, "shore_stream")), (CAMERA, (picture.device,)))
+    knowledge = Knowledge()
+    for quantity, ids in subjects:
+        knowledge = knowledge.with_measurement(
+            Measurement(
+                key=quantity.key(*ids), value_s=0.05, plus_minus_s=0.001, date="2026-11-25", method="sweeps",
+                repeats=4, agreeing=4,
+                fingerprint=quantity.fingerprint(nightboat, *ids),
+            )
+        )  # fmt: skip
+    path = tmp_path / f"there{BUNDLE_SUFFIX}"
+    export_bundle(path, nightboat, knowledge, [(n, FOLDER / n) for n in sound_files(nightboat)])
+    setup, here = load(import_bundle(path, tmp_path / "home"))
+    for device in (picture.device, nightboat.listener("shore_stream").device):
+        setup = change_device(setup, device, name="Another name")
+    for quantity, ids in subjects:
+        found = here.counting(quantity, setup, *ids)
+        assert found is not None, quantity.code
+        assert here.unconfirmed(found), quantity.code
+    for bad in (replace(found, there_s=99.0), replace(found, beyond_s={"capture:table": 1e9})):
+        with pytest.raises(SetupError, match="outside"):
+            decode(encode(setup, Knowledge(measurements=(bad,))))
+
+
 def zipped(members):
     file = io.BytesIO()
     with zipfile.ZipFile(file, "w") as z:
@@ -47,7 +77,8 @@ def zipped(members):
 
 def test_a_bad_bundle_is_one_sentence_and_leaves_nothing(nightboat, tmp_path):
     good = encode(nightboat, KNOWLEDGE)
-    outside = encode(replace(nightboat, parts=(replace(nightboat.parts[0], beat_source="../harp.flac"),), routes=(), moments=()), KNOWLEDGE)  # fmt: skip
+    outside = encode(replace(nightboat, parts=(replace(nightboat.parts[0], beat_source="../harp.flac"),), routes=(),
+        moments=()), KNOWLEDGE)  # fmt: skip
     no_sounds = {SETUP_NAME: good}
     cases = {
         "not a zip": (b"la la la", "not an exported setup, or damaged"),
@@ -142,12 +173,15 @@ import sys, itertools
 from pathlib import Path
 from msgspec.structs import replace
 from brucke.core.knowledge.evidence import Knowledge
-from brucke.core.document.alive import this_program
-from brucke.core.document.recovery import Recovery, write_recovery
+from brucke.core.files.process_alive import this_program
+from brucke.core.storage.recovery import Recovery, write_recovery
 from brucke.demo.make_setup import nightboat
 setup = nightboat()
 for i in itertools.count():
-    write_recovery(Path(sys.argv[1]), Recovery(setup=replace(setup, notes=str(i)), knowledge=Knowledge(), path="", folders=(), who=this_program()))
+    now = replace(setup, notes=str(i))
+    write_recovery(
+        Path(sys.argv[1]), Recovery(setup=now, knowledge=Knowledge(), path="", folders=(), who=this_program())
+    )
     print(i, flush=True)
 """
 

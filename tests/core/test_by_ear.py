@@ -4,8 +4,8 @@ import numpy as np
 import pytest
 from scipy import stats
 
+from brucke.core.measure.preview_mix import clicks, together
 from brucke.core.measure.threshold import CHANCE, LEAST_MS, MOST_MS, Staircase
-from brucke.core.measure.together import clicks, together
 
 
 def listened(rng, heard):
@@ -18,7 +18,8 @@ def listened(rng, heard):
 
 @pytest.mark.parametrize("threshold", [8.0, 25.0, 80.0])
 def test_a_staircase_finds_where_an_ear_is_right_in_seven_of_ten(threshold):
-    """Levitt 1971: two down, one up closes in on 70.7 % of correct answers; the ear here is a cumulative normal of log distance (value derived with SciPy)."""
+    """Levitt 1971: two down, one up closes in on 70.7 % of correct answers; the ear here is a cumulative normal of log
+    distance (value derived with SciPy)."""
     spread = 0.5
     at = stats.norm.ppf((CHANCE - 0.5) / 0.5)
 

@@ -4,13 +4,12 @@ import numpy as np
 import pytest
 from msgspec.structs import replace
 
-from brucke.core.checks.mends import BY_HAND, mended
-from brucke.core.checks.soundcheck import CHECKS, soundcheck
+from brucke.core.aligning.align import align
+from brucke.core.checks.signal_facts import hear, merged
+from brucke.core.checks.soundcheck import CHECKS, by_hand, mended, soundcheck
 from brucke.core.document.setup import Setup
 from brucke.core.edits import part_edits, route_edits
 from brucke.core.knowledge.evidence import Facts, Heard
-from brucke.core.measure.heard import hear, merged
-from brucke.core.timing.align import align
 from brucke.core.timing.paths import Situation
 from brucke.words.soundcheck import CHECK_TITLES, count_text, mend_text, mended_by, what_text, why_text
 
@@ -95,7 +94,7 @@ def test_what_was_heard(aligned, part, heard, code):
     assert f.part == part
     fixed = mended(Situation(aligned), f)
     if fixed is None:
-        assert BY_HAND[code] == "gather"
+        assert by_hand(f) == "gather"
     elif code == "trim_clips":
         assert fixed.part(part).trim_db == aligned.part(part).trim_db - 3
     elif code == "no_signal":
@@ -105,7 +104,8 @@ def test_what_was_heard(aligned, part, heard, code):
 
 
 def test_nothing_is_said_of_what_nobody_listened_to_or_that_may_be_silent(aligned):
-    silent = {p.id: replace(FINE, input_peak_db=-120, peak_db=-120, left_db=-120, right_db=-120, mono_db=-120) for p in aligned.parts if p.channels}  # fmt: skip
+    silent = {p.id: replace(FINE, input_peak_db=-120, peak_db=-120, left_db=-120, right_db=-120,
+        mono_db=-120) for p in aligned.parts if p.channels}  # fmt: skip
     assert "no_signal" not in found(aligned, heard=silent)
     said = [f for r in soundcheck(Situation(aligned, facts=Facts(listened_s=8, heard=silent))) for f in r.findings]
     assert {f.part for f in said if f.code == "no_signal"} == {"harp", "voice", "cello"}, "people at a far end listen"

@@ -3,14 +3,14 @@
 import pytest
 from msgspec.structs import replace
 
+from brucke.core.checks.revert_difference import put_back
 from brucke.core.document.differences import differences
-from brucke.core.edits.put_back import put_back
 from brucke.core.edits.route_edits import set_delay, set_gain
 from brucke.core.knowledge.good_hour import GoodHour, changes, ended_well
 from brucke.core.knowledge.headphones import ANSWERS, faults
 from brucke.words.good_hour import back_text, change_text, since_text
 from brucke.words.headphones import result_text
-from brucke.words.other_side import card_text, other_sides
+from brucke.words.remote_card import card_text, other_sides
 
 
 def hour(setup, **given):
@@ -57,7 +57,8 @@ def test_only_what_was_known_then_and_is_now_is_called_different(nightboat):
     )  # fmt: skip
     now = hour(
         set_delay(nightboat, "voice", "lounge_call", 12.0), equipment={"out/table": "Speakers"}, frames=256,
-        round_trips_s={"round_trip:table": 0.0142, "round_trip:other": 1.0}, versions={"brucke": "0.6.0", "server": "1"},
+        round_trips_s={"round_trip:table": 0.0142, "round_trip:other": 1.0}, versions={"brucke": "0.6.0", "server":
+        "1"},
     )  # fmt: skip
     found = changes(then, now)
     assert [c.kind for c in found] == ["equipment", "frames", "round_trip", "setup"]

@@ -8,8 +8,8 @@ import msgspec
 import pytest
 from msgspec.structs import replace
 
-from brucke.core.document.setup_file import SetupError, decode, encode, load, save, schema
 from brucke.core.knowledge.evidence import Knowledge, Measurement
+from brucke.core.storage.setup_file import SetupError, decode, encode, load, save, schema
 
 ROOT = Path(__file__).parents[2]
 
@@ -28,7 +28,8 @@ def changed(setup, **at):
 
 def measurement(**changes):
     values = {
-        "key": "round_trip:table", "value_s": 0.01, "plus_minus_s": 1e-6, "date": "2026-11-24T19:42:00+00:00", "method": "sweeps",
+        "key": "round_trip:table", "value_s": 0.01, "plus_minus_s": 1e-6, "date": "2026-11-24T19:42:00+00:00",
+        "method": "sweeps",
         "repeats": 4, "agreeing": 4, "fingerprint": "abc", "proof": (0.1, 1.0, 0.1),
     }  # fmt: skip
     return Measurement(**{**values, **changes})

@@ -5,18 +5,19 @@ import pytest
 from msgspec.structs import replace
 from scipy.optimize import linprog, lsq_linear
 
+from brucke.core.aligning.align import align, timing
+from brucke.core.aligning.what_if import Wish, beside, present, situation
 from brucke.core.document.setup import Device, EnteredStage, Listener, Part
 from brucke.core.edits.listener_edits import set_waiting
 from brucke.core.knowledge.evidence import Knowledge
-from brucke.core.knowledge.learned import Air, without_air
 from brucke.core.knowledge.quantities import ROUND_TRIP
 from brucke.core.measure.stages import MeasuredPath, find_stages, worth_measuring
 from brucke.core.sound.processors import NoiseRemoval
-from brucke.core.timing.align import align, timing
+from brucke.core.timing.make_evidence import Air, without_air
 from brucke.core.timing.paths import Situation
-from brucke.core.timing.what_if import Wish, beside, present, situation
 from brucke.words import timing as words
 
+from ..evidence import picture_at
 from .test_timing import CARD, HARP, MS, PHONES, STREAM, VOICE, arrival_ms, measured_round_trip, small
 
 
@@ -42,8 +43,10 @@ def test_a_limit_to_waiting_lets_the_earliest_come_as_near_as_it_may_and_says_wh
 def test_sounds_that_cannot_wait_for_the_picture_stay_together():
     camera = Device(id="cam", name="Cam", kind="camera", pictures_per_s=25.0)  # 40 ms
     film = Part(id="film", name="Film", kind="picture", device="cam", shows="voice")
-    setup = align(Situation(set_waiting(small(film, devices=(camera,)), "stream", 0.0, 10.0)))
-    t = at(setup)
+    setup = set_waiting(small(film, devices=(camera,)), "stream", 0.0, 10.0)
+    known = Knowledge().with_measurement(picture_at(setup, "stream", 40.0, "film"))
+    setup = align(Situation(setup, known))
+    t = at(setup, knowledge=known)
     assert t.route("harp").arrival.value == pytest.approx(t.route("voice").arrival.value, abs=1 / 48000)
     assert setup.route("harp", "stream").delay_ms == pytest.approx(10.0, abs=0.03)
     # Picture: voice's origin 14 + 40 = 54; harp 15 + 10 = 25: 29 ms early.

@@ -3,10 +3,12 @@
 import numpy as np
 import pytest
 
-from brucke.core.measure.pace import due
-from brucke.core.measure.seen import Seen, blocks_of, columns_of
+from brucke.core.measure.claps import best_known
+from brucke.core.measure.flashes import flash_offset
+from brucke.core.measure.frame_timing import due
 from brucke.core.measure.sharp_sounds import sharp_sounds
 from brucke.core.measure.sound_and_picture import sound_and_picture
+from brucke.core.measure.video_features import VideoFeatures, blocks_of, columns_of
 from brucke.core.timing.verdicts import picture_standing, within_chain
 from brucke.words.films import picture_lines
 
@@ -21,7 +23,9 @@ def seen(times, draw, near_s):
     moved = np.zeros_like(pictures)
     moved[1:] = np.maximum(pictures[1:], pictures[:-1]) - np.minimum(pictures[1:], pictures[:-1])
     which = np.flatnonzero(np.min(np.abs(times[:, None] - near_s[None]), axis=1) <= 1.2)
-    return Seen(times, blocks_of(pictures), blocks_of(moved), pictures[which], which, (1280, 720), columns_of(pictures))
+    return VideoFeatures(
+        times, blocks_of(pictures), blocks_of(moved), pictures[which], which, (1280, 720), columns_of(pictures)
+    )
 
 
 def flashing(events, rng):
@@ -47,20 +51,22 @@ def test_flashes_are_found_to_a_share_of_a_period(fps, rng):
             length = sounds[-1] + 1.5
             times = np.cumsum(rng.uniform(0.02, 0.06, int(length / 0.04))) if not fps else np.arange(0, length, 1 / fps)
             if fps and trial % 2:
-                sounds = np.round((sounds + later) * fps) / fps - later
+                later = round(later * fps) / fps
+                sounds = np.round(sounds * fps) / fps
             found = sound_and_picture(seen(times, flashing(sounds + later, rng), sounds), sounds)
             assert (found.seen, found.offset.events) == ("flashes", count)
             error = abs(found.offset.seconds - later)
             assert error <= found.offset.plus_minus_s * 1.08
             off[count].append(error / (1 / fps if fps else 0.04))
             assert budget
-    assert np.percentile(off[1], 95) <= (0.54 if fps else 0.8)
+    assert np.percentile(off[1], 95) <= (0.63 if fps else 0.9)  # of one nobody knows how long its picture was exposed
     assert np.median(off[8]) <= 0.125
 
 
 def test_hands_are_found_however_they_move(rng):
-    """Never nothing where hands clap; where they come back, however slowly, within half a period or 15 ms. (`bench claps` holds it on hundreds.)"""
-    off, within, narrow = [], 0, 0
+    """Never nothing where hands clap; where they come back, however slowly, and the ± is hardly ever more than twice
+    the best. (`bench claps` holds it on hundreds.)"""
+    off, within, widths = [], 0, []
     for fps in (25, 30, 60):
         for soft in (False, True):
             for leaving in (0.3, 1.0):
@@ -72,16 +78,17 @@ def test_hands_are_found_however_they_move(rng):
                     assert found.seen == "claps", (fps, soft, leaving, count)
                     off.append(abs(found.offset.seconds - later))
                     within += off[-1] <= found.offset.plus_minus_s
-                    narrow += found.offset.plus_minus_s <= max(0.5 / fps, 0.015) + 1e-9
+                    widths.append(found.offset.plus_minus_s / best_known(1 / fps))
     assert within >= 0.9 * len(off)
-    assert narrow >= 0.9 * len(off)
+    assert np.median(widths) <= 1.75
+    assert max(widths) <= 4
     assert max(off) < 1 / 25
     assert np.median(off) < 0.01
     claps = uneven(rng, 1)
     resting = hands_at(Hands(leaving=0.0), claps, SMALL, rng)
     found = sound_and_picture(seen(np.arange(0, claps[-1] + 1.6, 1 / 30), resting, claps), claps)
     assert 0.02 < found.offset.plus_minus_s <= 0.05, "of hands that rest only half of the way tells"
-    assert "spring back, and it is known to ± 16.7 ms" in picture_lines("film", found, 1 / 30)[-1]
+    assert "spring back, and it is known at best to ± 17.5 ms" in picture_lines("film", found, 1 / 30)[-1]
     ends = sound_and_picture(
         seen(np.arange(0, claps[-1] + 0.1, 1 / 30), hands_at(Hands(), claps, SMALL, rng), claps), claps
     )
@@ -113,6 +120,13 @@ def test_what_goes_with_nothing_is_not_found(rng):
     assert found.reason == "still", "flashes of something else are not taken for these"
 
 
+def test_what_stands_at_the_edge_of_the_range_is_refused_and_said(rng):
+    sounds = uneven(rng, 8) + 1
+    found = sound_and_picture(seen(np.arange(0, sounds[-1] + 3, 1 / 25), flashing(sounds - 0.99, rng), sounds), sounds)
+    assert (found.reason, found.offset) == ("edge", None)
+    assert "edge of what is looked through" in picture_lines("film", found, 1 / 25)[0]
+
+
 def test_a_film_that_drifts_says_by_how_much(rng):
     sounds = 1.6 + np.cumsum(rng.uniform(0.8, 1.2, 60))
     shown = 0.05 + sounds * (1 + 300e-6)
@@ -141,7 +155,8 @@ def test_the_standards_at_their_edges():
 
 
 def test_what_a_busy_computer_took_late_is_known_by_what_follows(rng):
-    """Pictures at an even pace, held up now and then by up to 0.15 s, some left out: each was due when it was exposed. A pace that changes is left as it is."""
+    """Pictures at an even pace, held up now and then by up to 0.15 s, some left out: each was due when it was exposed.
+    A pace that changes is left as it is."""
     exposed = 3.0 + np.delete(np.arange(300) / 30, [120, 121, 210])
     came = exposed.copy()
     for held in rng.uniform(3.5, 12.5, 30):
@@ -155,3 +170,24 @@ def test_what_a_busy_computer_took_late_is_known_by_what_follows(rng):
     kept, plus_minus = due(slower)
     assert np.array_equal(kept, slower)
     assert plus_minus > 1 / 60
+
+
+def test_a_picture_that_came_late_is_within_the_stated_doubt():
+    """The times at which a camera's pictures came at a busy computer: 15 ms late each in the middle, a tenth of them up
+    to 0.1 s more."""
+    inside, period, transfer = [], 1 / 30, 0.048
+    for seed in range(100):
+        rng = np.random.default_rng(seed)
+        lit = 0.8 + np.concatenate([[0.0], np.cumsum(rng.uniform(0.6, 1.1, 7))])
+        exposed = np.arange(330) * period + rng.uniform(0, period)
+        light = 40 + rng.normal(0, 0.3, (330, 4))
+        light[np.any((exposed[:, None] >= lit) & (exposed[:, None] < lit + 0.12), axis=1)] += 190
+        late = rng.exponential(0.015, 330) + (rng.random(330) < 0.1) * rng.uniform(0, 0.1, 330)
+        times, known_s = due(np.maximum.accumulate(exposed + transfer + late))
+        light = light.astype(np.float32)
+        moved = np.abs(np.diff(light, axis=0, prepend=light[:1]))
+        pictures = VideoFeatures(times, light, moved, np.zeros((0, 1, 1), np.uint8), np.zeros(0, np.int64), (16, 9), 2)
+        found = flash_offset(pictures, lit, 1.0, known_s, exposed=False)
+        assert found.plus_minus_s < 0.7 * period
+        inside.append(abs(found.seconds - transfer) <= found.plus_minus_s)
+    assert np.mean(inside) >= 0.97

@@ -2,12 +2,13 @@
 
 import numpy as np
 import pytest
+from msgspec.structs import replace
 from scipy import stats
 
 from brucke.core.edits.route_edits import set_on
-from brucke.core.knowledge.take_verdict import ListenerProof, PartLeft, half_width_s, part_verdict, take_verdict
-from brucke.core.measure.played import SILENT, TrackMark, played
+from brucke.core.measure.expected_source import SILENT, TrackMark, played
 from brucke.core.measure.take_offset import left_between
+from brucke.core.timing.take_verdict import ListenerProof, PartLeft, half_width_s, part_verdict, take_verdict
 from brucke.words.review import needs_you, part_text, take_text
 
 RATE = 48000
@@ -90,6 +91,23 @@ def test_the_proof_follows_the_track_through_loops_count_in_seeks_and_pauses(sou
         assert found.left[part].windows >= 0.8 * found.left[part].looked >= 6
 
 
+def test_a_part_that_came_upside_down_is_found_and_said(nightboat, sources, rng):
+    marks, late = [TrackMark(0, 5 * RATE)], {"harp": 0, "voice": 0}
+    heard = mixed({**sources, "voice": -sources["voice"]}, marks, late, 30 * RATE, rng)
+    found = left_between({p: sources[p] for p in late}, "harp", heard, RATE, marks)
+    voice = found.left["voice"]
+    assert voice.inverted
+    assert not found.left.get("harp")
+    assert voice.median_s * 1e3 == pytest.approx(0, abs=0.02)
+    proof = ListenerProof(
+        left={"harp": left(0, 0, 0), "voice": replace(left(0.0, 0.1, 30), inverted=True)}, lead="harp"
+    )
+    without = set_on(nightboat, "cello", "shore_stream", False)
+    said = take_text(without, take_verdict(without, "", "shore_stream", proof, 1.0))
+    assert said.startswith("in step within")
+    assert said.endswith(", voice upside down")
+
+
 def test_windows_that_disagree_are_refused_and_not_averaged(sources, rng):
     """In half of the take the voice is with the music, then 10 ms late: no median of that is true."""
     marks = [TrackMark(0, 5 * RATE)]
@@ -98,5 +116,7 @@ def test_windows_that_disagree_are_refused_and_not_averaged(sources, rng):
     found = left_between({p: sources[p] for p in ("harp", "voice")}, "harp", heard, RATE, marks)
     voice = found.left["voice"]
     assert not voice.agree or voice.error_s * 2 > 0.004
-    v = part_verdict("voice", left(voice.median_s * 1e3, voice.error_s * 1e3, voice.windows, reason="" if voice.agree else "disagree"), 1.0)  # fmt: skip
+    v = part_verdict("voice", left(voice.median_s * 1e3, voice.error_s * 1e3, voice.windows,
+        reason="" if voice.agree else
+        "disagree"), 1.0)  # fmt: skip
     assert v.code == "not_sure"

@@ -4,8 +4,8 @@ import numpy as np
 import pytest
 import soundfile as sf
 
-from brucke.core.document.setup_file import load
-from brucke.core.timing.align import timing
+from brucke.core.aligning.align import timing
+from brucke.core.storage.setup_file import load
 from brucke.core.timing.paths import Situation
 from brucke.demo import FOLDER, SETUP
 from brucke.demo.make_sounds import BEAT, BEATS, LENGTH, RATE, clap, hz, pluck, sung

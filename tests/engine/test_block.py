@@ -11,12 +11,14 @@ from msgspec.structs import replace
 
 from brucke.core.document.setup import Device, Listener, MapPoint, Moment, MomentRoute, Part, Route, Setup
 from brucke.core.edits import route_edits
+from brucke.core.routing.rows import rows_of
 from brucke.core.sound.kernels import TOGETHER, guard
 from brucke.core.sound.processors import Compressor, Gate
 from brucke.engine.step.block import BlockEngine
-from brucke.engine.step.door import Doors
-from brucke.engine.step.live import Live
-from brucke.engine.step.plan import PlanError, compile_plan, shape_of
+from brucke.engine.step.live import Live, moment_key
+from brucke.engine.step.output_gate import Doors
+from brucke.engine.step.plan import PLAIN, PlanError, compile_plan, compile_plans, shape_of
+from brucke.engine.step.safety import safety_of
 
 RATE, N = 48000, 128
 
@@ -52,7 +54,8 @@ def test_a_click_arrives_exactly_where_the_grid_says_and_nowhere_else(data):
     parts, listeners = data.draw(st.integers(1, 4)), data.draw(st.integers(1, 3))
     routes = tuple(
         Route(
-            part=f"p{p}", listener=f"l{x}", on=data.draw(st.booleans()), gain_db=data.draw(st.sampled_from([0.0, -6.0, -20.0])),
+            part=f"p{p}", listener=f"l{x}", on=data.draw(st.booleans()), gain_db=data.draw(st.sampled_from([0.0, -6.0,
+            -20.0])),
             delay_ms=data.draw(st.sampled_from([0.0, 0.5, 2.75, 61.0])),
         )
         for p in range(parts) for x in range(listeners)
@@ -165,7 +168,11 @@ def test_moments_and_mutes_take_effect_and_least_delay_takes_delays_away():
     assert plan.gain[0, 1].max() == 0
     assert plan.gain[1, 1].max() == 1
     assert compile_plan(setup, Live()).delay[0, 0] == 480
-    assert compile_plan(setup, Live(muted=frozenset({"p0"}))).gain[:, 0].max() == 0
+    ready = compile_plans(setup, Live())
+    for id in ("", "talk"):
+        one = compile_plan(setup, Live(moment=id))
+        assert np.array_equal(ready.of(moment_key(id)).gain, one.gain), "it lies ready"
+        assert np.array_equal(ready.of(moment_key(id)).delay, one.delay)
 
 
 def test_a_device_at_another_rate_is_refused_in_words():
@@ -226,7 +233,7 @@ def test_nothing_that_is_no_number_and_nothing_beyond_one_ever_goes_out():
     outs = np.zeros((3, 2, N), np.float32)
     outs[0, 0, 5], outs[1, 1], outs[2] = np.nan, 1e30, 0.25
     bad, envelope, over = np.zeros(3, np.int64), np.zeros((3, 1)), np.zeros(3, np.float32)
-    guard(outs, np.arange(3, dtype=np.int32), np.ones(3, np.float32), envelope, float(RATE), bad, over)
+    guard(outs, np.arange(3, dtype=np.int32), float(RATE), np.ones(3, np.float32), envelope, bad, over)
     assert over[1:].tolist() == [np.float32(1e30), 0.25], "how far beyond it would have been stays known"
     assert bad.tolist() == [1, 0, 0]
     assert np.all(outs[0] == 0), "silent for this block"
@@ -280,19 +287,20 @@ def test_a_door_is_silence_to_the_bit_when_closed_and_opens_within_10_ms_without
     here = replace(
         nightboat, devices=tuple(replace(d, card="desktop") if d.id == "lounge_call" else d for d in nightboat.devices)
     )
-    shape, plans = shape_of(here), [compile_plan(here, Live(on_air=on)) for on in (False, True)]
+    shape, plan, rows = shape_of(here), compile_plan(here, Live()), rows_of(here)
+    closed_to, open_to = (safety_of(here, Live(on_air=on), rows).opened for on in (False, True))
     call = [x.id for x in here.listeners].index("lounge_call")
-    assert [p.door[call] for p in plans] == [0.0, 1.0]
-    assert compile_plan(here, Live(on_air=True, shut=frozenset({"lounge_call"}))).door[call] == 0.0
-    assert all(np.delete(p.door, call).all() for p in plans)
-    doors = Doors(shape, plans[0].door)
+    assert [told[call] for told in (closed_to, open_to)] == [0, 1]
+    assert not safety_of(here, Live(on_air=True, shut=frozenset({"lounge_call"})), rows).opened[call]
+    assert (np.delete(plan.door, call) == PLAIN).all()
+    doors = Doors(shape, plan, closed_to)
     sound = np.full((shape.listeners, shape.channels, shape.block), -0.5, np.float32)
-    closed = doors.let_out(sound, plans[0].door).copy()
+    closed = doors.let_out(sound, plan, closed_to).copy()
     assert not closed[call].view(np.uint32).any()
     assert (np.delete(closed, call, axis=0) == -0.5).all()
-    blocks = [doors.let_out(sound, plans[1].door)[call, 0].copy() for _ in range(8)]
+    blocks = [doors.let_out(sound, plan, open_to)[call, 0].copy() for _ in range(8)]
     heard = np.concatenate([closed[call, 0], *blocks])
     assert np.abs(np.diff(heard)).max() < 0.5 * 1.6 / (0.01 * shape.rate), "the steepest of a smooth step"
     assert (heard[shape.block + round(0.0107 * shape.rate) :] == -0.5).all()
-    again = [doors.let_out(sound, plans[0].door)[call, 0].copy() for _ in range(8)][-1]
+    again = [doors.let_out(sound, plan, closed_to)[call, 0].copy() for _ in range(8)][-1]
     assert not again.view(np.uint32).any()

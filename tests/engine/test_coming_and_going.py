@@ -11,9 +11,10 @@ from brucke.core.routing.captures import capture_channels
 from brucke.core.routing.rows import CAPACITIES, REST_S, Rows, Seats, rows_of
 from brucke.core.sound.processors import Compressor, NoiseRemoval
 from brucke.engine.step.block import BlockEngine
-from brucke.engine.step.door import Doors
 from brucke.engine.step.live import Live
+from brucke.engine.step.output_gate import Doors
 from brucke.engine.step.plan import compile_plan, shape_of
+from brucke.engine.step.safety import safety_of
 
 RATE, N = 48000, 128
 CARD = Device(id="card", name="Card", kind="interface", buffer_frames=128, buffers=2)
@@ -178,21 +179,24 @@ def test_a_call_that_comes_is_closed_to_the_bit_from_its_first_block():
     before = replace(setup_of([part("voice", 0)], [phones], {}), devices=(CARD,))
     call = Device(id="call", name="Call", kind="call", card="desktop")
     late = Listener(id="late", name="Late", kind="call", device="call")
-    after = replace(before, devices=(CARD, call), listeners=(phones, late), routes=(*before.routes, Route(part="voice", listener="late")))  # fmt: skip
+    after = replace(before, devices=(CARD, call), listeners=(phones, late), routes=(*before.routes, Route(part="voice",
+        listener=
+        "late")))  # fmt: skip
     rows = rows_of(before, roomy=True)
     shape, first = shape_of(before, rows), compile_plan(before, Live(), rows)
-    doors, later = Doors(shape, first.door), rows.following(after, 1.0)
+    doors, later = Doors(shape, first, np.zeros(shape.listeners, np.int64)), rows.following(after, 1.0)
     row = later.order(after).listeners[1]
     sound = np.full((shape.listeners, shape.channels, N), -0.5, np.float32)
-    closed = compile_plan(after, Live(), later).door
+    plan, closed = compile_plan(after, Live(), later), safety_of(after, Live(), later).opened
     other = closed.copy()
-    other[row + 1] = 1.0  # while somebody else's opens
+    other[row + 1] = 1  # while somebody else's opens
+    other[row] = 2  # and with what was told of whoever sat there before
     for _ in range(6):
-        assert not doors.let_out(sound, other)[row].view(np.uint32).any()
+        assert not doors.let_out(sound, plan, other)[row].view(np.uint32).any()
     for _ in range(6):
-        assert not doors.let_out(sound, closed)[row].view(np.uint32).any()
-    opened = compile_plan(after, Live(on_air=True), later).door
-    heard = [doors.let_out(sound, opened)[row].copy() for _ in range(6)]
+        assert not doors.let_out(sound, plan, closed)[row].view(np.uint32).any()
+    opened = safety_of(after, Live(on_air=True), later).opened
+    heard = [doors.let_out(sound, plan, opened)[row].copy() for _ in range(6)]
     assert np.abs(heard[0]).max() < 0.5
     assert (heard[-1] == -0.5).all()
 

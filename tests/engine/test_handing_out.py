@@ -2,8 +2,8 @@
 
 import numpy as np
 
-from brucke.core.sound.handing_out import hand_out
-from brucke.engine.processes.lingering import Lingering
+from brucke.core.sound.publish_block import hand_out
+from brucke.engine.processes.active_rows import Lingering
 
 P, L, C, N, FRAMES, CHAINED = 3, 2, 4, 16, 64, 48
 
@@ -28,9 +28,9 @@ def test_everything_arrives_where_it_belongs_and_nothing_else_changes():
     written = [*range(4), *range(8, 12), *range(16, 20)]
     want_record[written, 32:48] = everything[written]
     want_chained[[0, 2, 4], :, 16:32] = np.concatenate([shaped, unfinished[:, :2]])[[0, 2, 4]]
-    pairs = [x for pair in zip(given, told, strict=True) for x in pair]
     bad = hand_out(
-        rows, heard, *pairs, born, listeners_born, told_born, 100, raw, outs, record, 32, shaped, unfinished, chained, 16,
+        rows, heard, *given, *told, born, listeners_born, told_born, 100, raw, outs, record, 32, shaped, unfinished,
+        chained, 16,
         np.array([1, 0, 2]), np.array([0, 4]),
     )  # fmt: skip
     assert bad == 7

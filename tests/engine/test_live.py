@@ -13,13 +13,16 @@ from brucke.core.measure.round_trip import RoundTrip, round_trip
 from brucke.core.sound.loudness import LoudnessMeter
 from brucke.demo import FOLDER, SETUP
 from brucke.engine.processes.link import EngineLink
+from brucke.engine.processes.messages import Cable, Play, Recorded
 from brucke.engine.processes.region import Head
 from brucke.engine.step.live import Live
 from brucke.engine.step.plan import compile_plan, shape_of
 from brucke.rehearse.equipment import SEED, world_command
 from brucke.standins.truth import invent
 
-from ..stolen import stolen_s
+from ..stolen import lost_s
+
+pytestmark = pytest.mark.live
 
 RATE = 48000
 
@@ -52,7 +55,7 @@ def peaks(link, seconds=0.6):
 
 def test_loudness_that_is_killed_is_measured_again_and_whoever_watches_says_which_it_was(link):
     link.listen()
-    link.tell_world("play")
+    link.tell_world(Play())
     until(lambda: link.listener_loudness()[0, 4] > 0.3, 60)
     assert link.watch_helpers() == []
     first = link.loudness.process
@@ -68,7 +71,7 @@ def test_loudness_that_is_killed_is_measured_again_and_whoever_watches_says_whic
 def test_loudness_is_measured_beside_the_engine_as_in_the_recording(link, nightboat, tmp_path):
     """What the loudness process tells of the stream is what the meter says of the very same sound."""
     link.listen()
-    link.tell_world("play")
+    link.tell_world(Play())
     until(lambda: np.isfinite(link.listener_loudness()[2, 1]), 60)
     stream = [x.id for x in nightboat.listeners].index("shore_stream")
     for _ in range(10):  # again, where this machine stood still
@@ -92,8 +95,8 @@ def test_loudness_is_measured_beside_the_engine_as_in_the_recording(link, nightb
 
 
 def test_the_live_engine_measures_the_hidden_round_trip(link, nightboat):
-    link.tell_world("play")
-    link.tell_world("cable", state="plugged")
+    link.tell_world(Play())
+    link.tell_world(Cable(plugged=True))
     for _ in range(6):  # again, where a busy machine lost blocks in the middle
         handle = link.measure(0, 2, "sweep", -18, 3)
         until(lambda: link.measure_state[0] == "done")
@@ -102,7 +105,7 @@ def test_the_live_engine_measures_the_hidden_round_trip(link, nightboat):
         until(lambda: link.measure_state[0] == "")
         if isinstance(found, RoundTrip):
             break
-    link.tell_world("cable", state="unplugged")
+    link.tell_world(Cable(plugged=False))
     assert isinstance(found, RoundTrip)
     truth = invent(nightboat, SEED, True).round_trip_frames(nightboat.device("table"))
     # To 0.02 frame where no block is lost, which the offline tests hold it to; live a busy machine may lose one.
@@ -110,7 +113,7 @@ def test_the_live_engine_measures_the_hidden_round_trip(link, nightboat):
 
 
 def test_sound_flows_and_a_plan_changes_who_hears_it(link, nightboat):
-    link.tell_world("play")
+    link.tell_world(Play())
     until(lambda: link.get(Head.PLAYER_STATE) == 1)
     time.sleep(0.5)
     assert (peaks(link) > 0.01).all(), "everyone hears the harp"
@@ -133,12 +136,12 @@ def test_sound_flows_and_a_plan_changes_who_hears_it(link, nightboat):
 
 
 def test_the_recorder_keeps_what_the_listeners_heard(link, tmp_path):
-    link.tell_world("play")
+    link.tell_world(Play())
     time.sleep(0.5)
     link.record(str(tmp_path), link.track_rows([("harp", 0, 2)], [("recorder", 3, 6)]))
     time.sleep(2.0)
     link.stop_recording()
-    until(lambda: (m := link.recorder.channel.receive()) is not None and m["do"] == "recorded")
+    until(lambda: (m := link.recorder.channel.receive()) is not None and isinstance(m, Recorded))
     harp, _ = sf.read(tmp_path / "parts/harp.wav")
     kept, _ = sf.read(tmp_path / "listeners/recorder.wav")
     assert 0.3 * RATE < len(harp) < 3 * RATE
@@ -154,16 +157,16 @@ def test_a_killed_engine_comes_back_with_its_plan_and_counts_on(link, nightboat,
         time.sleep(6.0)  # until it has loaded everything, also on a busy machine
     plan = compile_plan(set_on(nightboat, "harp", "headphones", False), Live())
     link.send_plan(plan)
-    link.tell_world("play")
+    link.tell_world(Play())
     time.sleep(0.5)
     frames, generation = link.get(Head.FRAMES), link.get(Head.GENERATION)
     os.kill(link.engine.process.pid, signal.SIGKILL)
     until(lambda: link.engine_died)
-    stolen, began = stolen_s(), time.monotonic()
+    lost, began = lost_s(), time.monotonic()
     link.restart_engine()
     until(lambda: link.get(Head.FRAMES) > frames + RATE // 10)
     if standing_by:
-        assert time.monotonic() - began < 2.0 + (stolen_s() - stolen), "in time the machine did not steal"
+        assert time.monotonic() - began < 2.0 + (lost_s() - lost), "in time in which nobody waited for a core"
         assert len(link.standbys) == 1, "the next one already gets ready"
     assert link.get(Head.GENERATION) == generation + 1
     assert link.restarts == 1

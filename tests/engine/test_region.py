@@ -8,13 +8,17 @@ import numpy as np
 import pytest
 import soundfile as sf
 
+from brucke.app.recording.take_folders import gap_texts
 from brucke.engine.processes.channel import Channel
+from brucke.engine.processes.lives import Why, go_on
+from brucke.engine.processes.messages import Play, Recording, Seek
 from brucke.engine.processes.reading import Reading
 from brucke.engine.processes.recorder import Recorder
 from brucke.engine.processes.region import Head, Region, record_frames, shape_text
 from brucke.engine.step.live import Live
 from brucke.engine.step.plan import Plan, compile_plan, shape_of
-from brucke.ports.sounds.segments import read_segments
+from brucke.ports.sounds.segments import gaps, read_segments
+from brucke.takes.sounds import take_sound
 
 
 @pytest.fixture
@@ -81,12 +85,12 @@ def test_commands_arrive_in_order_and_a_closed_side_is_noticed():
     assert theirs.receive() is None
     assert not theirs.lost
     for i in range(5):
-        assert ours.send("seek", frame=i)
-    assert [theirs.receive()["frame"] for _ in range(5)] == [0, 1, 2, 3, 4]
+        assert ours.send(Seek(frame=i))
+    assert [theirs.receive().frame for _ in range(5)] == [0, 1, 2, 3, 4]
     ours.close()
     assert theirs.receive() is None
     assert theirs.lost
-    assert not theirs.send("anything"), "a dead reader is no exception"
+    assert not theirs.send(Play()), "a dead reader is no exception"
 
 
 class Feeder:
@@ -124,8 +128,8 @@ def test_tracks_are_continuous_over_the_end_of_the_ring(recording):
     assert np.array_equal(voice, np.arange(20 * (feeder.size // 3)))
     stream, _ = sf.read(folder / "listeners/stream.wav")
     assert stream.shape == (len(voice), 2)
-    assert ours.receive()["do"] == "recording"
-    assert ours.receive()["frames"] == len(voice)
+    assert ours.receive() == Recording(folder=str(folder))
+    assert ours.receive().frames == len(voice)
 
 
 def test_an_overrun_is_counted_silence_and_shifts_nothing(recording):
@@ -145,19 +149,32 @@ def test_an_overrun_is_counted_silence_and_shifts_nothing(recording):
     assert np.sum(~heard) == found.lost_frames
 
 
-def test_an_engine_that_restarts_begins_a_new_segment_with_frame_and_time(recording):
+def test_a_new_life_begins_a_new_segment_and_what_is_missing_stands_where_it_was(recording):
     recorder, feeder, folder, _ = recording
     feeder.feed(4800)
     recorder.drain()
-    recorder.region.set(Head.GENERATION, recorder.region.get(Head.GENERATION) + 1)
-    recorder.region.set(Head.BEAT_NS, 123_000_000)
+    feeder.feed(480)  # not yet drained when it ends
+    go_on(recorder.region, Why.REPLACED, 50, 123_000_000)
     feeder.feed(960)
     recorder.drain()
     recorder.stop()
-    assert sf.info(folder / "parts/voice.wav").frames == 4800
+    assert sf.info(folder / "parts/voice.wav").frames == 5280
     second, _ = sf.read(folder / "parts/voice.2.wav")
-    assert np.array_equal(second, np.arange(4800, 5760))
-    assert [(s.number, s.frame, s.monotonic_ns) for s in segments(folder)][1] == (2, 4800, 123_000_000)
+    later = 5280 + 50 * 128
+    assert np.array_equal(second, np.arange(later, later + 960))
+    assert [(s.number, s.frame, s.monotonic_ns, s.why) for s in segments(folder)][1] == (
+        2,
+        later,
+        123_000_000,
+        "engine",
+    )
+    assert gaps(segments(folder)) == [(5280, 6400, "engine")]
+    assert gap_texts(segments(folder), 48000) == ["0.13 s at 0:00 (the engine was replaced)"]
+    whole, _ = take_sound(folder, "parts/voice.wav")
+    assert np.array_equal(whole[0][:5280], np.arange(5280)), "everything stands where it was"
+    assert not whole[0][5280:later].any()
+    assert np.array_equal(whole[0][later:], second)
+    assert not feeder.ring[:, 5280:later].any(), "nor does anybody who looks at the ring see anything old"
 
 
 def test_a_second_start_closes_the_first_take(recording, tmp_path):

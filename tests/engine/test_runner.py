@@ -9,6 +9,7 @@ from brucke.core.edits import route_edits
 from brucke.engine.step.live import Live
 from brucke.engine.step.plan import compile_plan, shape_of
 from brucke.engine.step.runner import GENTLY, SETTLE_S, TAIL_S, MeasureOrder, Runner
+from brucke.engine.step.safety import Word
 
 RATE, N = 48000, 128
 SPACING = 40 * N
@@ -131,7 +132,7 @@ def test_a_plan_that_comes_while_it_measures_waits(setup):
 
 def test_on_air_nothing_is_measured(setup):
     runner = runner_of(setup)
-    runner.on_air = True
+    runner.safety.words[Word.ON_AIR] = 1
     assert not runner.measure(*order_and_arrays())
     assert runner.measuring == ("", 0.0)
 

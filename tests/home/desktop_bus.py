@@ -50,7 +50,8 @@ class DesktopBus:
             self.services = None
 
     def do(self, what: str, **values):
-        """Asked of the services, whose program answers as soon as whom it asks does: never from the thread that has to."""
+        """Asked of the services, whose program answers as soon as whom it asks does: never from the thread that has
+        to."""
         self.services.stdin.write(json.dumps({"do": what, **values}) + "\n")
         self.services.stdin.flush()
         said = json.loads(self.services.stdout.readline())

@@ -1,4 +1,5 @@
-"""What a screen reader does, over the accessibility bus alone, run by the system's own Python: reads what is there, and presses.
+"""What a screen reader does, over the accessibility bus alone, run by the system's own Python: reads what is there, and
+presses.
 
 Lines of JSON in, lines of JSON out: {"do": "all"} gives [role, name, focusable, showing, enabled] of everything,
 {"do": "press", "name": …} presses what begins with it, {"do": "read", "name": …} the names that begin with it.

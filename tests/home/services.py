@@ -1,5 +1,5 @@
-"""The desktop's other services, run by the system's own Python: a tray with its watcher, a screen saver that can be asked to
-wait, and a login service that is told what to say. Not ours to import: it speaks to us as a desktop does.
+"""The desktop's other services, run by the system's own Python: a tray with its watcher, a screen saver that can be
+asked to wait, and a login service that is told what to say. Not ours to import: it speaks to us as a desktop does.
 
 Commands come in as lines of JSON, answers go out so: {"do": "menu"}, {"do": "click", "text": …}, {"do": "icon"},
 {"do": "held"}, {"do": "sleep", "on": true}, {"do": "lock", "on": true}, {"do": "active", "on": false}.
@@ -18,6 +18,7 @@ from gi.repository import GLib
 WATCHER, ITEM, MENU = "org.kde.StatusNotifierWatcher", "org.kde.StatusNotifierItem", "com.canonical.dbusmenu"
 LOGIN, SAVER, NOTES = "org.freedesktop.login1", "org.freedesktop.ScreenSaver", "org.freedesktop.Notifications"
 PROPERTIES = "org.freedesktop.DBus.Properties"
+PLAYER = "org.mpris.MediaPlayer2"
 SESSION_PATH = "/org/freedesktop/login1/session/_31"
 
 
@@ -155,8 +156,31 @@ class Notes(dbus.service.Object):
         pass
 
 
+class Player(dbus.service.Object):
+    """A media player that can be asked to pause; what it was asked is kept."""
+
+    def __init__(self, bus):
+        super().__init__(bus, "/org/mpris/MediaPlayer2")
+        self.status, self.asked = "Playing", []
+
+    @dbus.service.method(PROPERTIES, in_signature="ss", out_signature="v")
+    def Get(self, _interface, name):
+        return {"Identity": "Harbour Songs", "PlaybackStatus": self.status}[name]
+
+    @dbus.service.method(PLAYER + ".Player")
+    def Pause(self):
+        self.status = "Paused"
+        self.asked.append("Pause")
+
+    @dbus.service.method(PLAYER + ".Player")
+    def Play(self):
+        self.status = "Playing"
+        self.asked.append("Play")
+
+
 class Answers:
     def __init__(self, own, system, offered):
+        self.player = Player(own) if "player" in offered else None
         self.watcher = Watcher(own) if "tray" in offered else None
         self.saver = Saver(own) if "saver" in offered else None
         self.notes = Notes(own) if "notes" in offered else None
@@ -164,6 +188,8 @@ class Answers:
 
     def answer(self, asked):
         match asked["do"]:
+            case "player":
+                return self.player.asked
             case "items":
                 return len(self.watcher.items)
             case "menu":
@@ -205,7 +231,7 @@ def main():
     offered = sys.argv[1].split(",")
     own = dbus.bus.BusConnection(os.environ["DBUS_SESSION_BUS_ADDRESS"])
     system = dbus.bus.BusConnection(os.environ["DBUS_SYSTEM_BUS_ADDRESS"])
-    names = {"tray": WATCHER, "saver": SAVER, "notes": NOTES}
+    names = {"tray": WATCHER, "saver": SAVER, "notes": NOTES, "player": PLAYER + ".harbour"}
     kept = [dbus.service.BusName(names[x], own) for x in offered if x in names]
     if "login" in offered:
         kept.append(dbus.service.BusName(LOGIN, system))

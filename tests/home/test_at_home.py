@@ -6,18 +6,19 @@ import pytest
 from msgspec.structs import replace
 from PyQt6.QtCore import QSettings
 
+from brucke.app.engine.live_engine import LiveEngine
+from brucke.app.presence.at_home import AtHome
+from brucke.app.presence.goodbye import Goodbye
+from brucke.app.recording.take_recorder import TakeRecorder
+from brucke.app.session.session import Session
+from brucke.app.sound_server.desktop import Desktop
 from brucke.core.document.setup import OF_THIS_COMPUTER
 from brucke.core.edits.route_edits import change_device
 from brucke.demo.make_setup import nightboat
-from brucke.desk.at_home import AtHome
-from brucke.desk.desktop import Desktop
-from brucke.desk.goodbye import Goodbye
-from brucke.desk.running import LiveEngine
-from brucke.desk.session import Session
-from brucke.desk.take import TakeRecorder
 from brucke.engine.step.live import doors, open_doors, with_door
 from brucke.home.bus import Bus
 from brucke.home.tray_host import TrayHost
+from brucke.rehearse import equipment
 from brucke.words.at_home import CHOICES
 
 from ..ui.conftest import wait
@@ -42,7 +43,7 @@ class House:
     """Everything at home but the window; the engine only says that it runs."""
 
     def __init__(self, folder):
-        self.session = Session()
+        self.session = Session(equipment)
         here = nightboat()
         for device in (CALL, STREAM):
             here = change_device(here, here.listener(device).device, card=OF_THIS_COMPUTER)
@@ -88,10 +89,10 @@ def test_what_is_open_or_recorded_keeps_the_computer_awake_and_says_why(house, b
     wait(lambda: house.home.awake.kept and not house.home.awake.asked, 5)
     held = bus.do("held")
     assert [h for h in held["login"] if h["mode"] == "block"] == [
-        {"what": "sleep:idle", "who": "Brucke", "why": "Lounge call is open", "mode": "block"}
+        {"what": "sleep:idle", "who": "Brucke", "why": "Lounge call hears you", "mode": "block"}
     ]
-    assert held["saver"] == ["Brucke: Lounge call is open"]
-    assert house.home.awake_text == "Kept awake: Lounge call is open."
+    assert held["saver"] == ["Brucke: Lounge call hears you"]
+    assert house.home.awake_text == "Kept awake: Lounge call hears you."
     house.hand(CALL, False)
     house.home.tick()
     wait(lambda: not [h for h in bus.do("held")["login"] if h["mode"] == "block"], 5)
@@ -108,7 +109,7 @@ def test_where_nobody_keeps_it_awake_that_is_said(data_home, app, monkeypatch):
     house.hand(CALL, True)
     house.home.hidden = True
     house.home.tick()
-    assert house.home.awake_text.startswith("Nothing on this desktop keeps it awake, though Lounge call is open.")
+    assert house.home.awake_text.startswith("Nothing on this desktop keeps it awake, though Lounge call hears you.")
     house.home.say_hidden("nobody hears you")
     house.end()
 
@@ -120,7 +121,7 @@ def test_sleep_closes_everyone_before_it_comes_and_waking_opens_nobody(house, bu
     wait(lambda: not house.open, 5)
     house.home.tick()
     wait(lambda: not [h for h in bus.do("held")["login"] if h["mode"] == "delay"], 5)
-    assert "The computer goes to sleep: everyone is closed." in house.said
+    assert "The computer goes to sleep: they hear you no longer." in house.said
     bus.do("sleep", on=False)
     wait(lambda: [h["mode"] for h in bus.do("held")["login"]] == ["delay"], 5)
     assert not house.open
@@ -132,7 +133,7 @@ def test_a_sleep_that_only_the_clocks_saw_does_what_was_chosen_and_is_no_trouble
     house.running.slept.emit()
     assert not house.open
     assert house.said == [
-        "The computer goes to sleep: everyone is closed.", "The computer slept: the sound was stopped."
+        "The computer goes to sleep: they hear you no longer.", "The computer slept: the sound was stopped."
     ]  # fmt: skip
     house.home.tick()
     assert house.home.trouble == ""
@@ -150,7 +151,7 @@ def test_a_lock_and_another_users_turn_do_what_was_chosen(house, bus):
     bus.do("lock", on=False)
     bus.do("active", on=False)
     wait(lambda: not house.open, 5)
-    assert house.said == ["Another user's session is in front: everyone is closed."], (
+    assert house.said == ["Another user's session is in front: they hear you no longer."], (
         "a lock goes on, where nothing was chosen"
     )
     bus.do("active", on=True)
@@ -158,11 +159,11 @@ def test_a_lock_and_another_users_turn_do_what_was_chosen(house, bus):
     house.hand(STREAM, True)
     bus.do("lock", on=True)
     wait(lambda: not house.open, 5)
-    assert house.said[-1] == "The session was locked: everyone is closed and the sound was stopped."
+    assert house.said[-1] == "The session was locked: they hear you no longer and the sound was stopped."
 
 
 def test_what_matters_while_hidden_is_told_once_with_its_action(house, bus, monkeypatch):
-    monkeypatch.setattr("brucke.desk.at_home.MISSED_S", 0.0)
+    monkeypatch.setattr("brucke.app.presence.at_home.MISSED_S", 0.0)
     home, session = house.home, house.session
     missing = session.setup.devices[0]
     session.see(replace(session.facts, missing=(missing.id,)))
@@ -196,12 +197,12 @@ def test_nobody_hears_you_is_told_and_one_press_closes(house, bus, monkeypatch):
     from types import SimpleNamespace
 
     home, desktop = house.home, house.desktop
-    monkeypatch.setattr("brucke.desk.unheard.QUIET_S", 0.05)
+    monkeypatch.setattr("brucke.app.sound_server.lost_consumers.QUIET_S", 0.05)
     house.hand(CALL, True)
     home.hidden = True
-    desktop._ears.of = {CALL: (SimpleNamespace(program="<b>Call</b> & program", flows=True),)}
+    desktop.microphones.of = {CALL: (SimpleNamespace(program="<b>Call</b> & program", flows=True),)}
     home.tick()
-    desktop._ears.of = {CALL: (SimpleNamespace(program="<b>Call</b> & program", flows=False),)}
+    desktop.microphones.of = {CALL: (SimpleNamespace(program="<b>Call</b> & program", flows=False),)}
 
     def told():
         home.tick()
@@ -209,7 +210,7 @@ def test_nobody_hears_you_is_told_and_one_press_closes(house, bus, monkeypatch):
 
     wait(told, 5)
     assert told()[0]["title"].startswith("Nobody hears you in Lounge call since ")
-    assert told()[0]["actions"][1] == "Close Lounge call"
+    assert told()[0]["actions"][1] == "Let Lounge call hear no longer"
     bus.do("press", title="Nobody")
     wait(lambda: not house.open, 5)
 
@@ -227,13 +228,15 @@ def test_a_program_that_ends_at_the_bus_ends_nothing_here(house, bus):
     assert house.open == {CALL}
 
 
-EVENTS = ("login", "lock", "unlock", "left", "came", "sleeps", "woke", "slept", "crash", "unplug", "plug", "moved", "restart",
+EVENTS = ("login", "lock", "unlock", "left", "came", "sleeps", "woke", "slept", "crash", "unplug", "plug", "moved",
+    "restart",
           "open", "open", "open", "close", "f9", "goodbye", "stop", "document", "seen", "silence")  # fmt: skip
 
 
 @pytest.mark.parametrize("seed", range(8))
 def test_nothing_is_ever_open_that_no_hand_opened_since(seed, data_home, app, monkeypatch):
-    """25 sequences a seed, 200 in all. The model knows hands and what closes; the house may have no more open than it has."""
+    """25 sequences a seed, 200 in all. The model knows hands and what closes; the house may have no more open than it
+    has."""
     monkeypatch.setenv("DBUS_SESSION_BUS_ADDRESS", f"unix:path={data_home}/none")
     monkeypatch.setenv("DBUS_SYSTEM_BUS_ADDRESS", f"unix:path={data_home}/none")
     dice = random.Random(seed)

@@ -8,13 +8,15 @@ from msgspec.structs import replace
 from PyQt6.QtCore import QRectF
 from PyQt6.QtGui import QImage, QPainter
 
+from brucke.core.aligning.align import timing
 from brucke.core.document.setup import OF_THIS_COMPUTER
 from brucke.core.edits.route_edits import change_device
 from brucke.core.knowledge.evidence import Facts, Knowledge
-from brucke.core.timing.align import timing
+from brucke.core.routing.rows import rows_of
 from brucke.core.timing.paths import Situation
 from brucke.engine.step.live import FADED_DB, Live, doors, muted_now, open_doors, with_door
 from brucke.engine.step.plan import compile_plan
+from brucke.engine.step.safety import safety_of
 from brucke.home.autostart import AutostartError, autostart_file, is_on, switch
 from brucke.home.files import Homes
 from brucke.ui.paint.mark import paint_mark
@@ -42,11 +44,10 @@ def test_doors_open_one_by_one_and_the_last_that_closes_is_the_one_that_opens_ag
     live = with_door(here, with_door(here, live, "shore_stream", False), "lounge_call", False)
     assert not live.on_air
     assert open_doors(here, replace(live, on_air=True)) == ("lounge_call",)
-    assert compile_plan(here, live).door.sum() == compile_plan(here, Live()).door.sum()
+    assert not safety_of(here, live, rows_of(here)).opened.any()
 
 
-def test_silence_and_a_faded_song_reach_the_plan(here):
-    assert not compile_plan(here, Live(silent=True)).gain.any()
+def test_silence_is_everybodys_and_a_faded_song_reaches_the_plan(here):
     assert muted_now(here, Live(silent=True)) == {p.id for p in here.parts}
     lead = next(i for i, p in enumerate(here.parts) if p.kind == "lead")
     whole, half, none = (compile_plan(here, Live(fade_db=db)).gain for db in (0.0, -6.0206, FADED_DB))
@@ -59,14 +60,17 @@ def test_silence_and_a_faded_song_reach_the_plan(here):
 def test_the_menu_says_who_hears_you_and_offers_what_can_be_done(here):
     offered = {e.text: e for e in entries(now(here))}
     assert not offered["Nobody hears you"].enabled
-    assert (offered["Lounge call open"].checked, offered["Lounge call open"].enabled) == (False, True)
-    assert [e.checked for e in entries(now(here, replace(Live(), moment=here.moments[0].id))) if e.id.startswith("moment")] == [True, *[False] * (len(here.moments) - 1)]  # fmt: skip
+    assert (offered["Let Lounge call hear"].checked, offered["Let Lounge call hear"].enabled) == (False, True)
+    assert [e.checked for e in entries(now(here, replace(Live(), moment=here.moments[0].id))) if e.id.startswith(
+        "moment")] == [True, *[False] * (len(here.moments) - 1)]  # fmt: skip
     still = {e.id: e for e in entries(now(here, sounds=False))}
     assert not still["door/lounge_call"].enabled
     assert not still["goodbye"].enabled
     opened = {e.id: e for e in entries(now(here, with_door(here, Live(), "lounge_call", True)))}
     assert opened["door/lounge_call"].checked
     assert not opened["start_stop"].enabled, "nothing that is open is stopped by one press"
+    muted = next(e for e in entries(now(here, replace(Live(), muted=frozenset({"voice"})))) if e.id == "mute_me")
+    assert (muted.text, muted.checked) == ("Mute Voice", True)
     assert entries(now(here, trouble="table is not there"))[1].text == "Table is not there"
 
 

@@ -33,12 +33,12 @@ EVERY = (
 )
 
 
-def setup_of(chain, channels=(0, 1)):
-    card = Device(id="card", name="Card", kind="interface", sets_clock=True, buffer_frames=N, buffers=2)
+def setup_of(chain, channels=(0, 1), rate=RATE):
+    card = Device(id="card", name="Card", kind="interface", rate_hz=rate, sets_clock=True, buffer_frames=N, buffers=2)
     part = Part(id="p", name="P", kind="lead", device="card", channels=channels, chain=chain)
     place = Listener(id="x", name="X", kind="monitor", ceiling_db=0.0, device="card")
     routes = (Route(part="p", listener="x"),)
-    return Setup(devices=(card,), parts=(part,), listeners=(place,), routes=routes, profiles=(NOISE,))
+    return Setup(rate_hz=rate, devices=(card,), parts=(part,), listeners=(place,), routes=routes, profiles=(NOISE,))
 
 
 def engine_of(setup):
@@ -52,8 +52,8 @@ def run(engine, sound):
     )
 
 
-def through(chain, sound):
-    return run(engine_of(setup_of(chain)), np.stack([sound, sound]))[0]
+def through(chain, sound, rate=RATE):
+    return run(engine_of(setup_of(chain, rate=rate)), np.stack([sound, sound]))[0]
 
 
 def response_db(chain, hz, length=2**15):

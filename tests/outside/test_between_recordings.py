@@ -1,4 +1,5 @@
-"""Drift, voice against music and the path, on sounds that other people's libraries made: soxr stretches, FFmpeg's filters and coders are the path."""
+"""Drift, voice against music and the path, on sounds that other people's libraries made: soxr stretches, FFmpeg's
+filters and coders are the path."""
 
 import numpy as np
 import pytest
@@ -7,25 +8,12 @@ from scipy import optimize
 
 from brucke.core.measure.clean_path import look_at_path
 from brucke.core.measure.drift import find_drift
-from brucke.core.measure.passage import passage
+from brucke.core.measure.path_test_signal import passage
 from brucke.core.measure.phrases import beginnings, phrase_offsets
 
 from ..paths import RATE, through_filters, through_opus
 from ..speech_library import processed
-
-
-def notes(beats, seconds, rng, rise_s=0.003, low_hz=200.0):
-    """Plucked notes that begin on the beats."""
-    out = np.zeros(round(seconds * RATE), np.float32)
-    for b in beats:
-        t = np.arange(round(0.35 * RATE)) / RATE
-        pitch = low_hz * 2 ** (rng.integers(0, 12) / 12)
-        note = sum(np.sin(2 * np.pi * pitch * k * t + rng.uniform(0, 6)) / k for k in range(1, 8))
-        at = round(b * RATE)
-        out[at:][: len(t)] += (0.2 * note * np.minimum(1, t / rise_s) * np.exp(-6 * t)).astype(np.float32)[
-            : max(0, len(out) - at)
-        ]
-    return out
+from .planted import notes, room
 
 
 @pytest.fixture(scope="module")
@@ -75,7 +63,8 @@ def test_what_has_nothing_in_common_is_refused(music):
 
 
 def test_voice_against_music_with_a_singer_who_scatters():
-    """The fixed part is found within its ±, and the straight line agrees with SciPy's least squares over what was played."""
+    """The fixed part is found within its ±, and the straight line agrees with SciPy's least squares over what was
+    played."""
     within = 0
     for seed in range(4):
         rng = np.random.default_rng(seed)
@@ -83,7 +72,7 @@ def test_voice_against_music_with_a_singer_who_scatters():
         seconds, late = float(beats[-1]) + 2, rng.uniform(-0.12, 0.28)
         sung = beats[np.arange(70) % 14 < 11]
         when = sung + late + 0.012 * rng.standard_normal(len(sung))
-        found = phrase_offsets(notes(when, seconds, rng, 0.015, 330), notes(beats, seconds, rng), RATE)
+        found = phrase_offsets(notes(when, seconds, rng, 330, 0.015), notes(beats, seconds, rng), RATE)
         assert found.match
         assert found.phrases >= 8
         slope, middle = optimize.curve_fit(lambda t, a, b: a * t + b, sung, when - sung)[0]
@@ -145,7 +134,8 @@ def test_what_a_library_for_speech_does_is_named(sent, does, named):
 
 
 def test_what_takes_pieces_out_of_the_sound_is_named_as_echo_removal_is(sent):
-    """No filter of FFmpeg's does it: bands that come and go, as a canceller leaves them (common practice, no source)."""
+    """No filter of FFmpeg's does it: bands that come and go, as a canceller leaves them (common practice, no
+    source)."""
     from scipy.signal import istft, stft
 
     rng = np.random.default_rng(1)
@@ -170,6 +160,38 @@ def test_a_clean_path_with_a_coder_is_called_so(sent, bit_rate, channels, lost):
     assert report.verdict == "clean" or lost
     assert [f.what for f in report.found] == (["folded"] if channels == 1 else [])
     assert report.delay_s == pytest.approx(0.21 + 0.0065, abs=2e-3)
+
+
+def test_what_is_heard_twice_lost_upside_down_or_very_late_is_said(sent):
+    """A second arrival, a side that is gone, polarity, and seven seconds of delay; each was called clean, noisy or
+    nothing before."""
+
+    def named(back):
+        report = look_at_path(sent, back, RATE)
+        return [f.what for f in report.found if f.certain], report
+
+    echoed = later(sent) + 0.5 * later(sent, 0.46)[:, : sent.shape[1] + round(0.21 * RATE)]
+    found, report = named(echoed)
+    assert "echo" in found
+    assert next(f for f in report.found if f.what == "echo").how_much == pytest.approx(0.25, abs=2e-3)
+    assert named(later(sent * np.array([[1.0], [0.0]], np.float32)))[0] == ["dead_side"]
+    assert named(later(-sent))[0] == ["inverted"]
+    one = sent.mean(axis=0)
+    assert "opposite" in named(later(np.stack([one, -one])))[0]
+    rng = np.random.default_rng(4)
+    in_room = named(later(np.stack([room(side, rng) for side in sent])))[0]
+    assert "room" in in_room
+    assert not {"echo_removal", "levelling", "filter"} & set(in_room)
+    noise = 0.01 * rng.standard_normal((2, sent.shape[1] + round(0.21 * RATE))).astype(np.float32)
+    assert named(later(sent) + noise)[0] == ["noise"]
+    half = sent.shape[1] // 2
+    jumped = np.concatenate(
+        [later(sent[:, :half]), np.zeros((2, round(0.12 * RATE)), np.float32), sent[:, half:]], axis=1
+    )
+    assert named(jumped)[0] == [], "a delay that jumps, as a call's does, is nothing heard twice"
+    found, report = named(later(sent, 7.0))
+    assert (found, report.verdict) == ([], "clean")
+    assert report.delay_s == pytest.approx(7.0, abs=2e-3)
 
 
 def test_a_path_of_which_nothing_can_be_said_says_so(sent):

@@ -9,11 +9,11 @@ import numpy as np
 import pytest
 import soundfile as sf
 
-from brucke.core.document.setup_file import save
 from brucke.core.edits.route_edits import change_device
 from brucke.core.knowledge.evidence import Knowledge
 from brucke.core.measure.round_trip import RoundTrip, round_trip
 from brucke.core.measure.stimulus import stimulus
+from brucke.core.storage.setup_file import save
 from brucke.demo import FOLDER
 from brucke.engine.processes.link import EngineLink
 from brucke.engine.step.live import Live
@@ -23,6 +23,8 @@ from brucke.rehearse.equipment import world_command
 
 from ..engine.test_live import until
 from ..sound_server import CARD
+
+pytestmark = pytest.mark.live
 
 SCRIPT = Path(__file__).parent / "portaudio_round_trip.py"
 RATE = 48000

@@ -4,10 +4,11 @@ import numpy as np
 import pytest
 from msgspec.structs import replace
 
+from brucke.core.aligning.align import timing
 from brucke.core.document.setup import Route
 from brucke.core.edits import chain_edits
+from brucke.core.sound.chain_parameters import latency_frames
 from brucke.core.sound.denoise import Denoiser
-from brucke.core.sound.packing import latency_frames
 from brucke.core.sound.processors import (
     MAX_SLOTS,
     RANGES,
@@ -23,7 +24,6 @@ from brucke.core.sound.processors import (
     NoiseRemoval,
     Thickening,
 )
-from brucke.core.timing.align import timing
 from brucke.core.timing.paths import Situation
 from brucke.engine.step.block import BlockEngine
 from brucke.engine.step.live import Live, Without
@@ -107,7 +107,8 @@ def test_no_change_clicks(change):
 
 
 def test_a_listeners_chain_is_on_everything_that_goes_through_it_and_costs_its_time():
-    """One part goes through, one passes by; in step means that the one that passes is delayed by what the chain costs."""
+    """One part goes through, one passes by; in step means that the one that passes is delayed by what the chain
+    costs."""
     setup = setup_of((), channels=(0,))
     two = replace(setup.parts[0], id="q", channels=(1,), kind="follower", follows="p", hears_at="x")
     routes = (Route(part="p", listener="x"), Route(part="q", listener="x", bypass=True))
@@ -178,9 +179,11 @@ def test_what_the_processors_tell_is_what_they_do():
 
 def test_parameters_outside_their_range_never_reach_the_engine(rng):
     wild = (
-        Thickening(delay_ms=1e6, depth_ms=-9, wander_hz=1e9), HighPass(frequency_hz=1e9), Gate(threshold_db=99, attack_ms=-5, hold_ms=-1, release_ms=0, range_db=50),
+        Thickening(delay_ms=1e6, depth_ms=-9, wander_hz=1e9), HighPass(frequency_hz=1e9),
+        Gate(threshold_db=99, attack_ms=-5, hold_ms=-1, release_ms=0, range_db=50),
         Equaliser(bands=(Band(frequency_hz=-3, gain_db=1e6, q=0),)), Compressor(ratio=0, attack_ms=0, knee_db=-9),
-        DeEsser(frequency_hz=0, range_db=90), Multiband(low_hz=0, high_hz=1e9, ratio=0, release_ms=-1), Limiter(ceiling_db=40, release_ms=-1),
+        DeEsser(frequency_hz=0, range_db=90), Multiband(low_hz=0, high_hz=1e9, ratio=0, release_ms=-1),
+        Limiter(ceiling_db=40, release_ms=-1),
     )  # fmt: skip
     out = through(wild, (0.1 * rng.standard_normal(RATE)).astype(np.float32))
     assert np.isfinite(out).all()

@@ -14,6 +14,8 @@ from brucke.demo.make_sounds import pluck
 
 from ..conftest import delayed, with_noise
 
+pytestmark = pytest.mark.slow
+
 RATE = 48000
 SPOKEN = Path("/usr/share/sounds/alsa")  # short spoken words of Debian's alsa-utils, installed by ./run test
 
@@ -66,7 +68,8 @@ def test_the_sweep_compresses_to_one_sample():
 
 
 def test_the_error_stays_near_the_cramer_rao_bound(rng):
-    """Knapp & Carter 1976: σ² ≥ 1 / (SNR · N · β²) for a known signal in white noise, β the RMS bandwidth in rad/frame."""
+    """Knapp & Carter 1976: σ² ≥ 1 / (SNR · N · β²) for a known signal in white noise, β the RMS bandwidth in
+    rad/frame."""
     sound = stimulus("sequence", RATE, -12)
     for snr_db in (10, 0):
         errors = []
@@ -141,7 +144,8 @@ def test_unrelated_material_is_no_match_even_patterns_of_one_instrument(rng):
 
 
 def test_partial_whitening_is_what_makes_a_bowed_string_findable(rng, sources):
-    """The design's choice held against both ends: ρ = 0.7 is never worse than ρ = 0 or full PHAT on the cello at 0 dB."""
+    """The design's choice held against both ends: ρ = 0.7 is never worse than ρ = 0 or full PHAT on the cello at 0
+    dB."""
     cello = sources["cello"][20 * RATE : 24 * RATE]
     errors = {rho: [] for rho in (0.0, 0.7, 1.0)}
     for _ in range(8):

@@ -53,7 +53,10 @@ def test_what_is_installed_is_as_the_desktops_tools_want_it_and_is_taken_out_to_
         assert tool("xdg-mime", "query", "filetype", file).stdout.strip() == kind
         assert tool("xdg-mime", "query", "default", kind).stdout.strip() in ("org.brucke.Brucke.desktop", "")
     bundle.unlink()
-    completes = f"source {data}/bash-completion/completions/brucke; COMP_WORDS=(brucke re); COMP_CWORD=1; _brucke; echo ${{COMPREPLY[@]}}"
+    completes = (
+        f"source {data}/bash-completion/completions/brucke; COMP_WORDS=(brucke re); COMP_CWORD=1; _brucke; echo "
+        f"${{COMPREPLY[@]}}"
+    )
     assert subprocess.run(
         ["bash", "-c", completes.replace("source ", 'source "').replace("brucke; COMP_W", 'brucke"; COMP_W', 1)],
         capture_output=True,

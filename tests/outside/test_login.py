@@ -11,8 +11,8 @@ import time
 import numpy as np
 import pytest
 
-from brucke.core.document.setup_file import save
 from brucke.core.knowledge.evidence import Knowledge
+from brucke.core.storage.setup_file import save
 from brucke.home.autostart import autostart_file, starter, switch
 
 from ..desktop_server import setup_here, tone
@@ -59,16 +59,18 @@ def test_at_login_the_last_setup_sounds_closed_and_only_a_hand_opens_it(login, d
     singing = desktop.run("pw-play", "--target", "air", str(tone(tmp_path / "voice.wav", 440, 120.0)))
 
     login.begin()
-    login.until(lambda: login.menu().get("Lounge call open", (False,))[0])
+    login.until(lambda: login.menu().get("Let Lounge call hear", (False,))[0])
     assert "brucke.lounge" in desktop.names("sources")
-    assert login.menu()["Lounge call open"] == (True, 0)
+    assert login.menu()["Let Lounge call hear"] == (True, 0)
     assert login.menu()["Stop"][0]
     closed = login.bus.do("icon")
     assert peak(desktop) == 0.0, "digital silence, whatever is routed"
-    assert "nobody hears you" in login.bus.do("tip").lower() or "closed" in login.bus.do("tip").lower()
+    said = login.bus.do("tip")
+    assert "nobody is let hear" in said
+    assert "obody hears you" in said or "Lounge call does not hear you" in said, "who has chosen it is known later"
 
-    login.bus.do("click", text="Lounge call open")
-    login.until(lambda: login.menu().get("Lounge call open") == (True, 1))
+    login.bus.do("click", text="Let Lounge call hear")
+    login.until(lambda: login.menu().get("Let Lounge call hear") == (True, 1))
     login.until(lambda: login.bus.do("icon") != closed)
     wait_for(lambda: peak(desktop) > 0.05)
     login.until(lambda: [h for h in login.bus.do("held")["login"] if h["mode"] == "block"])
@@ -77,8 +79,8 @@ def test_at_login_the_last_setup_sounds_closed_and_only_a_hand_opens_it(login, d
     wait_for(lambda: "brucke.lounge" not in desktop.names("sources"))
     assert not login.bus.do("held")["login"], "nobody keeps the computer awake any more"
     login.begin()
-    login.until(lambda: login.bus.do("items") == 2 and login.menu().get("Lounge call open", (False,))[0])
-    assert login.menu()["Lounge call open"] == (True, 0), "closed, as it was before"
+    login.until(lambda: login.bus.do("items") == 2 and login.menu().get("Let Lounge call hear", (False,))[0])
+    assert login.menu()["Let Lounge call hear"] == (True, 0), "closed, as it was before"
     assert peak(desktop) == 0.0
 
     login.bus.do("click", text="Quit")
@@ -97,7 +99,8 @@ def wait_for(met, seconds=30.0):
 
 
 def test_what_is_gone_damaged_or_never_there_is_said_and_waits(login, desktop):
-    """No tray: minimised. The last setup is damaged: an empty page, not a crash. The sound server comes later: it joins."""
+    """No tray: minimised. The last setup is damaged: an empty page, not a crash. The sound server comes later: it
+    joins."""
     switch(login.homes, True, RUN)
     broken = login.home / "hour.brucke.json"
     broken.write_text('{"format": "brucke setup", "version": 99}')

@@ -12,11 +12,13 @@ import pyloudnorm
 import pytest
 import soundfile as sf
 
+from brucke.core.sound.chain_parameters import latency_frames
 from brucke.core.sound.loudness import LoudnessMeter, PowerSteps, compared_lufs, integrated_lufs, k_weighting
-from brucke.core.sound.packing import latency_frames
+from brucke.core.sound.loudness_target import gain_for_target, through
 from brucke.core.sound.processors import Gain, Limiter
-from brucke.core.sound.targeting import gain_for_target, through
 from brucke.demo import FOLDER
+
+pytestmark = pytest.mark.slow
 
 RATE = 48000
 

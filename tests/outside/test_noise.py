@@ -14,14 +14,16 @@ import pytest
 import soundfile as sf
 from scipy.signal import butter, check_COLA, sosfilt
 
-from brucke.core.document.own_file import FileProblem
 from brucke.core.sound.denoise import Denoiser
 from brucke.core.sound.noise_kernels import ORDER, backward, forward
 from brucke.core.sound.noise_profile import NoiseProfile, NotSilent, ProfileLearner, learn
-from brucke.core.sound.profile_file import load_profile, save_profile
 from brucke.core.sound.windows import LENGTH, WINDOWS
+from brucke.core.storage.noise_profile_file import load_profile, save_profile
+from brucke.core.storage.small_files import FileProblem
 
 from .test_estimator import SPOKEN
+
+pytestmark = pytest.mark.slow
 
 RATE = 48000
 LEARN_S = 12

@@ -1,5 +1,5 @@
-"""Where only the desktop's older sound protocol is spoken: its own player and recorder, which know nothing of us, are the other
-side, and its own list of what there is tells what is left."""
+"""Where only the desktop's older sound protocol is spoken: its own player and recorder, which know nothing of us, are
+the other side, and its own list of what there is tells what is left."""
 
 import json
 import os
@@ -12,12 +12,14 @@ import numpy as np
 import pytest
 from msgspec.structs import replace
 
-from brucke.core.document.setup_file import save
 from brucke.core.knowledge.evidence import Knowledge
+from brucke.core.storage.setup_file import save
 from brucke.ports.devices.server.names import taking
 
 from ..desktop_server import RATE, setup_here
 from .test_desktop import level_of
+
+pytestmark = pytest.mark.live
 
 WINDOW = RATE // 20
 RAW = ("--raw", "--format=float32le", f"--rate={RATE}", "--channels=2")
@@ -109,7 +111,8 @@ def test_a_microphone_gives_silence_until_it_is_open_then_the_program_and_nothin
         until(carried)
         until(lambda: heard(tmp_path / "open.raw", 1.0).any())
         sound = heard(tmp_path / "open.raw", 4.0)
-        # Streams of this protocol have gaps on a busy machine, which the deck counts: a window without one is as it was played.
+        # Streams of this protocol have gaps on a busy machine, which the deck counts: a window without one is as it was
+        # played.
         windows = sound[: len(sound) // WINDOW * WINDOW, 0].reshape(-1, WINDOW)
         levels = [level_of(w, 440.0) for w in windows]
         assert max(levels) == pytest.approx(0.2, rel=0.02)
@@ -123,6 +126,40 @@ def test_a_microphone_gives_silence_until_it_is_open_then_the_program_and_nothin
         opened.wait()
     until(lambda: not [m for m in listed("modules") if "brucke." in "".join(m)], 3)
     assert where(pid=player.pid) == ["quay"], "it sounds again where it was"
+
+
+def test_a_microphone_that_somebody_has_chosen_stays_silent_when_all_of_us_is_killed_and_is_taken_over(
+    player, tmp_path
+):
+    setup = setup_here()
+    setup = replace(setup, routes=tuple(r for r in setup.routes if r.part == "song"))
+    opened = sounding(tmp_path, setup, "--open")
+    until(carried)
+    until(lambda: "brucke.lounge" in sources())
+    with open(tmp_path / "call.raw", "wb") as out:
+        call = subprocess.Popen(["parec", "-d", "brucke.lounge", "--latency-msec=50", *RAW], stdout=out)
+        try:
+            time.sleep(2.0)
+            for pid in [opened.pid, *children(opened.pid)]:
+                os.kill(pid, signal.SIGKILL)
+            opened.wait()
+            until(lambda: not [n for n in listed("sinks") if n[1].startswith("brucke.in.")], 5)
+            time.sleep(2.0)
+            assert "brucke.lounge" in sources()
+            killed = (tmp_path / "call.raw").stat().st_size
+            until(lambda: (tmp_path / "call.raw").stat().st_size > killed + RATE, 20)
+            assert not any((tmp_path / "call.raw").read_bytes()[killed:])
+            again = sounding(tmp_path, setup)
+            until(carried)
+            assert sources().count("brucke.lounge") == 1, "taken over, not made twice"
+            again.send_signal(signal.SIGINT)
+            again.wait(20)
+            time.sleep(1.0)
+            assert "brucke.lounge" in sources()
+        finally:
+            call.kill()
+            call.wait()
+    until(lambda: not [m for m in listed("modules") if "brucke." in "".join(m)], 5)
 
 
 def children(pid):

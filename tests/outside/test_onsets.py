@@ -1,4 +1,5 @@
-"""When something begins in a sound: ours against librosa's, both scored by mir_eval against the beats that were played."""
+"""When something begins in a sound: ours against librosa's, both scored by mir_eval against the beats that were
+played."""
 
 import warnings
 
@@ -29,13 +30,14 @@ def theirs(sound):
 
 def played(rng, rise_s, count=60):
     beats = 0.5 + np.cumsum(rng.uniform(0.2, 0.6, count))
-    sound = notes(beats, beats[-1] + 1, rng, rise_s)
+    sound = notes(beats, beats[-1] + 1, rng, rise_s=rise_s)
     return beats, sound + 0.001 * rng.standard_normal(len(sound)).astype(np.float32)
 
 
 @pytest.mark.parametrize("rise_s", [0.003, 0.03])
 def test_what_begins_is_found_as_well_as_librosa_finds_it(rng, rise_s):
-    """mir_eval's F-measure within 50 ms (its default window); nobody's onsets are exactly the beats of what rises slowly."""
+    """mir_eval's F-measure within 50 ms (its default window); nobody's onsets are exactly the beats of what rises
+    slowly."""
     beats, sound = played(rng, rise_s)
     mine, other = (mir_eval.onset.f_measure(beats, found)[0] for found in (ours(sound), theirs(sound)))
     assert mine > 0.9
@@ -43,9 +45,10 @@ def test_what_begins_is_found_as_well_as_librosa_finds_it(rng, rise_s):
 
 
 def test_the_offset_of_two_parts_is_that_of_librosas_onsets(rng):
-    """The same beats played twice with other notes, one 73 ms later: the median distance of matched onsets of theirs lies within what we state."""
+    """The same beats played twice with other notes, one 73 ms later: the median distance of matched onsets of theirs
+    lies within what we state."""
     beats, music = played(rng, 0.004)
-    voice = np.concatenate([np.zeros(round(0.073 * RATE), np.float32), notes(beats, beats[-1] + 1, rng, 0.004, 330.0)])
+    voice = np.concatenate([np.zeros(round(0.073 * RATE), np.float32), notes(beats, beats[-1] + 1, rng, 330.0, 0.004)])
     found = phrase_offsets(voice[: len(music)], music, RATE)
     a, b = theirs(music), theirs(voice[: len(music)])
     pairs = mir_eval.util.match_events(a, b, 0.15)

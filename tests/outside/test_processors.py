@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 from scipy.signal import butter, freqz, resample_poly
 
-from brucke.core.sound.packing import latency_frames
+from brucke.core.sound.chain_parameters import latency_frames
 from brucke.core.sound.processors import (
     Band,
     Compressor,
@@ -66,7 +66,8 @@ def test_a_high_pass_is_butterworths(slope, at_half):
 
 def test_the_drawn_curves_are_what_the_processors_do():
     t = np.arange(RATE) / RATE
-    for p in (Compressor(threshold_db=-30, ratio=3, knee_db=12, attack_ms=0.1, make_up_db=4), Gate(threshold_db=-40, range_db=-25, release_ms=20), Limiter(ceiling_db=-6)):  # fmt: skip
+    for p in (Compressor(threshold_db=-30, ratio=3, knee_db=12, attack_ms=0.1, make_up_db=4),
+        Gate(threshold_db=-40, range_db=-25, release_ms=20), Limiter(ceiling_db=-6)):  # fmt: skip
         for level in (-55, -33, -25, -10, -1):
             out = through((p,), (10 ** (level / 20) * np.sign(np.sin(2 * np.pi * 500 * t))).astype(np.float32))
             if isinstance(p, Limiter):
@@ -93,7 +94,8 @@ def test_nothing_passes_the_limiter_between_the_samples_either(sources, rng, kin
     assert oversampled_peak_db(out) <= ceiling + 0.1
     quiet = (0.1 * sound / np.abs(sound).max()).astype(np.float32)
     wait = latency_frames((Limiter(),), N)
-    np.testing.assert_allclose(through((Limiter(ceiling_db=ceiling),), quiet)[wait:], quiet[: len(quiet) // N * N - wait], atol=1e-6)  # fmt: skip
+    np.testing.assert_allclose(through((Limiter(ceiling_db=ceiling),), quiet)[wait:],
+        quiet[: len(quiet) // N * N - wait], atol=1e-6)  # fmt: skip
 
 
 def test_the_de_esser_holds_back_only_what_is_sharp_and_loud(rng):
@@ -138,6 +140,17 @@ def test_only_the_loud_band_is_held_back_unless_they_are_linked(link):
     spared = level(high[RATE:], 9000) - level(out, 9000)
     # A peak of −6 dBFS is 24 dB over; at 4 : 1 that is 18 dB less, the detector follows the wave a little.
     assert held == pytest.approx(spared, abs=0.5) if link else (12 < held < 18 and abs(spared) < 0.3)
+
+
+@pytest.mark.parametrize("rate", [44100, 96000, 192000])
+def test_thickening_has_its_copies_apart_at_every_rate(rate):
+    """The longest there are: the ring once held 43 ms at 96 kHz, and all copies fell together at its end."""
+    impulse = np.zeros(round(0.1 * rate), np.float32)
+    impulse[100] = 0.5
+    out = through((Thickening(voices=4, delay_ms=30, depth_ms=0, level_db=0),), impulse, rate)
+    found = np.flatnonzero(np.abs(out[101:]) > 0.1) + 1
+    for w in 0.03 * rate * (1 + 0.37 * np.arange(4)):
+        assert np.abs(found - w).min() <= 1
 
 
 def test_thickening_adds_copies_where_it_says_and_leaves_the_sound_in_its_place():

@@ -54,7 +54,8 @@ def test_delay_impairment(ta_ms):
 
 
 def test_sound_against_picture_bands():
-    """ITU-R BT.1359-1: detectable +45/−125 ms, unacceptable +90/−185 ms; EBU R 37: 40 ms early, 60 ms late (from memory)."""
+    """ITU-R BT.1359-1: detectable +45/−125 ms, unacceptable +90/−185 ms; EBU R 37: 40 ms early, 60 ms late (from
+    memory)."""
     assert verdicts.DETECTABLE_S == (0.045, -0.125)
     assert verdicts.UNACCEPTABLE_S == (0.090, -0.185)
     assert (verdicts.PICTURE_EARLY_S, verdicts.PICTURE_LATE_S) == (0.040, 0.060)
@@ -69,9 +70,9 @@ def test_own_sound_wording_follows_the_ensemble_threshold(own_ms, said, nightboa
     """About 20 to 30 ms (studies of paired clapping, 2002 to 2010; value from memory)."""
     from msgspec.structs import replace
 
+    from brucke.core.aligning.align import timing
     from brucke.core.edits.route_edits import change_device
     from brucke.core.knowledge.evidence import Facts
-    from brucke.core.timing.align import timing
     from brucke.core.timing.paths import Situation
 
     setup = change_device(nightboat, "table", buffer_frames=round(own_ms * 48 / 4), buffers=2)
@@ -86,8 +87,8 @@ def test_own_sound_wording_follows_the_ensemble_threshold(own_ms, said, nightboa
 )
 def test_a_call_is_judged_by_one_way_delay(way_ms, said, nightboat):
     """ITU-T G.114 (from memory): to 150 ms good for most uses, beyond 400 ms not acceptable for planning."""
+    from brucke.core.aligning.align import timing
     from brucke.core.knowledge.evidence import Facts
-    from brucke.core.timing.align import timing
     from brucke.core.timing.paths import Situation
 
     facts = Facts(reported_s={"lounge_call:out": (way_ms - 10) / 1e3})

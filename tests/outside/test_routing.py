@@ -14,18 +14,19 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from brucke.core.document.setup import Device, Listener, MapPoint, Part, Route, Setup
-from brucke.core.document.setup_problems import problems
 from brucke.core.knowledge.evidence import Facts, Knowledge
 from brucke.core.routing.captures import capture_channels
-from brucke.core.routing.doubled import doubled, first_notch_hz
+from brucke.core.routing.feedback_loops import loops, returns
 from brucke.core.routing.maps import route_gains
-from brucke.core.routing.ways import loops, returns
+from brucke.core.storage.setup_problems import problems
+from brucke.core.timing.double_paths import doubled, first_notch_hz
 from brucke.core.timing.paths import Situation
 from brucke.engine.step.live import Live
 from brucke.engine.step.plan import compile_plan, shape_of
 from brucke.engine.step.runner import Runner
+from brucke.ports.sounds.file_track import FileTrack
 from brucke.ports.sounds.files import SoundFileError
-from brucke.ports.sounds.track import Decoder, FileTrack, MemoryTrack, read_track, track_info
+from brucke.ports.sounds.track import Decoder, MemoryTrack, read_track, track_info
 
 RATE = 48000
 CLICK = 1e-3  # however loud the table lets it become, no output is held back
@@ -92,7 +93,8 @@ def expected(setup, part, side, listener):
 @settings(max_examples=60, deadline=None)
 @given(setups())
 def test_a_tagged_click_arrives_where_the_grid_says_and_nowhere_else(setup):
-    """Source: arithmetic. One click a slot through every side of every part; every sample of every listener is judged."""
+    """Source: arithmetic. One click a slot through every side of every part; every sample of every listener is
+    judged."""
     assert not list(problems(setup))
     runner = Runner(shape_of(setup), compile_plan(setup, Live()))
     rows = {c: i for i, c in enumerate(capture_channels(setup))}
@@ -125,7 +127,8 @@ def tangles(draw):
     )  # fmt: skip
     parts = tuple(
         Part(
-            id=f"p{i}", name=f"P{i}", device=f"d{i % m}", channels=(i,), kind=draw(st.sampled_from(["lead", "far_end"])),
+            id=f"p{i}", name=f"P{i}", device=f"d{i % m}", channels=(i,),
+            kind=draw(st.sampled_from(["lead", "far_end"])),
             source=draw(st.sampled_from(["microphone", "mix", "computer", "far_end"])),
             returns_from=draw(st.sampled_from(["", *(x.id for x in listeners)])),
         )
@@ -181,7 +184,7 @@ def two_ways(**device):
         Part(id="mix", name="Mix", kind="lead", source="mix", device="work", channels=(0, 1), returns_from="inserts"),
     )
     listeners = (
-        Listener(id="ears", name="Ears", kind="monitor", device="box"),
+        Listener(id="ears", name="MicrophoneConsumers", kind="monitor", device="box"),
         Listener(id="inserts", name="Inserts", kind="program", device="work"),
         Listener(id="stream", name="Stream", kind="stream", device="net"),
     )

@@ -1,4 +1,5 @@
-"""Gate and compressor against their textbook curves, the mix against FFmpeg's filters, files against FFmpeg's readers."""
+"""Gate and compressor against their textbook curves, the mix against FFmpeg's filters, files against FFmpeg's
+readers."""
 
 import itertools
 from fractions import Fraction

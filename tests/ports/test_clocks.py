@@ -1,6 +1,8 @@
-"""Devices with clocks of their own: sound from one to the other without a gap, at its place, for as long as an hour lasts.
+"""Devices with clocks of their own: sound from one to the other without a gap, at its place, for as long as an hour
+lasts.
 
-The hour itself at 48 kHz is `./run bench clocks`; here ten minutes at 8 kHz, where a tenth of a millisecond is not even a frame.
+The hour itself at 48 kHz is `./run bench clocks`; here ten minutes at 8 kHz, where a tenth of a millisecond is not even
+a frame.
 """
 
 from types import SimpleNamespace
@@ -8,12 +10,12 @@ from types import SimpleNamespace
 import numpy as np
 import pytest
 
+from brucke.app.engine.dropouts import Dropouts
 from brucke.core.edits.route_edits import change_device
 from brucke.core.knowledge.evidence import Facts, Knowledge, Matching, Measurement
 from brucke.core.knowledge.quantities import ROUND_TRIP
 from brucke.core.routing.clocks import leading_card, matched, other_rate, set_points
 from brucke.core.timing.paths import Situation, path
-from brucke.desk.dropouts import Dropouts
 from brucke.ports.devices.card_stream import at_converter
 from brucke.ports.devices.clocks.head import MatchedHead
 from brucke.ports.devices.clocks.loop import Clock
@@ -21,9 +23,11 @@ from brucke.ports.devices.clocks.matching import Outgoing
 from brucke.ports.devices.clocks.settling import FOLLOWS_S, WATCHES_S
 from brucke.ports.devices.clocks.slips import Slips
 from brucke.ports.devices.opening import wirings_of
-from brucke.ports.devices.rings import RingPort
+from brucke.ports.devices.rings import Counters, RingPort
 
 from .two_clocks import sing_through
+
+pytestmark = pytest.mark.slow
 
 
 def test_sound_crosses_two_clocks_that_are_far_apart_and_stays_at_its_place():
@@ -54,7 +58,8 @@ def slipping(seconds, every_s, lost_s, bunch=4):
 
 
 def test_a_stream_that_slips_every_second_is_watched_to_an_end_and_its_buffer_is_called_too_small():
-    """As a server of the older protocol was seen to do with a device without a clock: sixteen milliseconds, once a second."""
+    """As a server of the older protocol was seen to do with a device without a clock: sixteen milliseconds, once a
+    second."""
     clock, slips = Clock(48000), Slips(48000)
     jumped = [at for frames, at in slipping(120, 1.0, 0.016) if clock.see(frames, at)]
     assert np.diff(jumped[2:]).min() > FOLLOWS_S + WATCHES_S, "long enough to be watched to an end"
@@ -102,7 +107,13 @@ def test_the_engine_reads_a_matched_device_where_its_sound_belongs_and_counts_wh
     ring = np.arange(2 * 256, dtype=np.float32).reshape(2, 256)
     told = np.zeros((4, len(MatchedHead)), np.int64)
     port = RingPort(
-        np.zeros((2, 256), np.float32), np.zeros((1, 2, 256), np.float32), np.array([0, 9]), 0, 1, 64, 48000, ring, told
+        np.zeros((2, 256), np.float32),
+        np.zeros((1, 2, 256), np.float32),
+        Counters(np.array([0, 9]), 0, 1),
+        64,
+        48000,
+        ring,
+        told,
     )
     port.match([(3, [1])])
     captures = np.ones((2, 64), np.float32)
@@ -130,7 +141,7 @@ def test_one_card_leads_the_others_are_matched_and_that_is_a_stage(two_cards):
     from msgspec.structs import replace
 
     setup, monitor = two_cards
-    ears = replace(setup.device("table"), id="ears", name="Headphone box", card="Ears", sets_clock=False)
+    ears = replace(setup.device("table"), id="ears", name="Headphone box", card="MicrophoneConsumers", sets_clock=False)
     listeners = tuple(replace(x, device="ears") if x.id == monitor.id else x for x in setup.listeners)
     setup = replace(setup, devices=(*setup.devices, ears), listeners=listeners)
     assert leading_card(setup).id == "table"
@@ -153,7 +164,8 @@ def test_one_card_leads_the_others_are_matched_and_that_is_a_stage(two_cards):
     assert way.ids == ("ears", "table"), "measured out at the one and in at the other"
     knowledge = Knowledge().with_measurement(
         Measurement(
-            key=ROUND_TRIP.key(*way.ids), value_s=0.05, plus_minus_s=1e-5, date="2026-11-24T20:00:00+00:00", method="sweeps", repeats=4, agreeing=4,
+            key=ROUND_TRIP.key(*way.ids), value_s=0.05, plus_minus_s=1e-5, date="2026-11-24T20:00:00+00:00", method=
+            "sweeps", repeats=4, agreeing=4,
             fingerprint=ROUND_TRIP.fingerprint(setup, *way.ids),
         )
     )  # fmt: skip

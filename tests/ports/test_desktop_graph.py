@@ -11,9 +11,9 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from brucke.core.document.setup import Device, Listener, Part, Setup
-from brucke.core.document.templates import TEMPLATES
 from brucke.core.edits.route_edits import put_on_this_computer
 from brucke.core.routing.rows import rows_of
+from brucke.core.storage.templates import TEMPLATES
 from brucke.ports.devices.kind import DeviceError
 from brucke.ports.devices.older.modules import owner, sink_arguments
 from brucke.ports.devices.older.wiring import older_wirings
@@ -166,8 +166,10 @@ def test_a_program_that_records_the_bare_microphone_is_named_and_others_are_not(
         st.tuples(
             st.integers(0, 40), st.sampled_from(["Node", "Port", "Link", "Client", "Metadata", "", ":", "Core"]),
             st.dictionaries(
-                st.sampled_from(["node.name", "node.id", "port.id", "port.direction", "link.output.port", "link.input.port", "client.id", "media.class", "application.name", "metadata.name"]),
-                st.one_of(st.text(max_size=20), st.sampled_from([ENGINE, "brucke.lounge", "true", "out", "-1", "9" * 30, "٣"])), max_size=6,
+                st.sampled_from(["node.name", "node.id", "port.id", "port.direction", "link.output.port",
+                "link.input.port", "client.id", "media.class", "application.name", "metadata.name"]),
+                st.one_of(st.text(max_size=20), st.sampled_from([ENGINE, "brucke.lounge", "true", "out", "-1", "9" * 30,
+                "٣"])), max_size=6,
             ),
         ), max_size=30,
     ),

@@ -1,13 +1,17 @@
 """The backing player, cards by name, and what the computer says of itself."""
 
 import json
+import time
 
 import numpy as np
 import pytest
+import soundfile as sf
 
-from brucke.ports.devices.card_list import check_card, parse_cards
+from brucke.ports.devices.card_list import check_card, find_name, parse_cards
 from brucke.ports.devices.computer import free_bytes, may_sleep
 from brucke.ports.devices.kind import DeviceError
+from brucke.ports.sounds.file_track import FileTrack
+from brucke.ports.sounds.files import SoundFileError
 from brucke.ports.sounds.player import BackingPlayer, click
 from brucke.ports.sounds.track import MemoryTrack
 
@@ -93,3 +97,41 @@ def test_what_the_computer_says(tmp_path):
     assert may_sleep(tmp_path) is True
     (tmp_path / "battery" / "status").write_text("Charging\n")
     assert may_sleep(tmp_path) is False
+
+
+def test_a_file_that_ends_its_decoder_ends_nothing_else_and_the_song_goes_on(tmp_path):
+    """Killed as a crash would; twice at one place, it goes on a little later in the file."""
+    file = tmp_path / "ramp.wav"
+    sf.write(file, ramp(60.0).T, RATE, subtype="FLOAT")
+    track = FileTrack(file, RATE)
+    assert track.wait_ready()
+    assert track.length == 60 * RATE
+    heard = []
+    while len(heard) < 10:
+        if track._held >= 4800:  # as much as is there
+            heard.append(track.block(4800))
+    assert not track.jumps
+    track._decoder.end()
+    track.seek(30 * RATE)
+    until = time.monotonic() + 10
+    while not (sound := track.block(128)).any():
+        assert time.monotonic() < until
+        time.sleep(0.01)
+    assert track.troubles >= 1
+    np.testing.assert_allclose(np.concatenate(heard, axis=1)[0], ramp(60.0)[0, :48000], atol=1e-7)
+    assert sound[0, 0] == pytest.approx(0.5, abs=1e-4), "from where it was wanted"
+    track.close()
+    bad = tmp_path / "noise.wav"
+    bad.write_bytes(b"la la la" * 100)
+    with pytest.raises(SoundFileError, match=r"noise.wav: the file: not a sound or video file"):
+        FileTrack(bad, RATE)
+
+
+def test_a_card_is_found_again_when_it_was_plugged_in_another_order():
+    two = ["Harbour 4: USB Audio (hw:1,0)", "Harbour 4: USB Audio (hw:2,0)"]
+    assert find_name(two[0], [two[0]]) == two[0]
+    assert find_name(two[0], ["default", two[1]]) == two[1], "it counts otherwise now"
+    assert find_name(two[0], two) == two[0], "of two that are alike the one that is called so"
+    assert find_name("Harbour 4: USB Audio (hw:3,0)", two) is None, "which of the two it is nobody can tell"
+    assert find_name(two[1], [two[0]], taken=(two[0],)) is None, "another device of the setup has that one"
+    assert find_name("Quay 2 (hw:1,0)", two) is None

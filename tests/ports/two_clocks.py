@@ -1,7 +1,7 @@
 """A sound that comes in by one clock, passes the leading one and goes out by a third: what is heard, second by second.
 
-Each clock is off by so many parts in a million, its callbacks come late by chance as a process without a real-time right does
-(a gamma distribution with a mean of 0.4 ms), and nobody is told the truth.
+Each clock is off by so many parts in a million, its callbacks come late by chance as a process without a real-time
+right does (a gamma distribution with a mean of 0.4 ms), and nobody is told the truth.
 """
 
 from dataclasses import dataclass, field
@@ -20,8 +20,9 @@ SETTLED_S = 60.0
 
 @dataclass
 class Heard:
-    """`delays_s` of every second from source to ear beyond the two set points, `residue` the highest sample above a fourth of
-    the rate (dBFS of a full-scale tone), since it settled; `lost` blocks that were not there in time, `jumps` of the two ways."""
+    """`delays_s` of every second from source to ear beyond the two set points, `residue` the highest sample above a
+    fourth of the rate (dBFS of a full-scale tone), since it settled; `lost` blocks that were not there in time, `jumps`
+    of the two ways."""
 
     lost: int = 0
     jumps: int = 0

@@ -10,6 +10,7 @@ from brucke.core.knowledge.evidence import Facts
 from brucke.core.measure.correlation import correlate, find_peak
 from brucke.core.measure.round_trip import Refusal, RoundTrip, round_trip
 from brucke.core.timing.paths import Situation, path, path_latency
+from brucke.engine.step.safety import Word
 from brucke.rehearse.offline import Offline
 from brucke.standins.coder import OpusLink
 from brucke.standins.delays import DelayLine, Timeline, read_looped
@@ -18,6 +19,8 @@ from brucke.standins.performer import Performer, phrase_starts
 from brucke.standins.truth import invent, reports
 
 from ..conftest import delayed
+
+pytestmark = pytest.mark.slow
 
 RATE = 48000
 
@@ -120,12 +123,13 @@ def test_nothing_of_a_measuring_sound_reaches_a_call_a_stream_or_a_recorder(nigh
 
 def test_on_air_nothing_is_measured(nightboat, sounds):
     s = session(nightboat, sounds)
-    s.runner.on_air = True
+    s.runner.safety.words[Word.ON_AIR] = 1
     assert s.measure(0, 2) is None
 
 
 def test_the_application_learns_no_hidden_truth_from_reports(nightboat):
-    """Reports are what equipment would say: buffers and a call's rounded delay; converters and pictures are not in it."""
+    """Reports are what equipment would say: buffers and a call's rounded delay; converters and pictures are not in
+    it."""
     truth = invent(nightboat, 3, True)
     said = reports(nightboat, truth)
     assert set(said) == {"lounge_call:out", "lounge_call:in"}

@@ -1,4 +1,5 @@
-"""Films as people bring them, made by FFmpeg's coders: every container, odd stamps, damage; and the film that Brucke writes."""
+"""Films as people bring them, made by FFmpeg's coders: every container, odd stamps, damage; and the film that Brucke
+writes."""
 
 from fractions import Fraction
 

@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 import soundfile as sf
 
-from brucke.core.knowledge.take_verdict import ListenerProof, PartLeft
+from brucke.core.timing.take_verdict import ListenerProof, PartLeft
 from brucke.takes.film import read_film
 from brucke.takes.proof import prove_listener, prove_take, sounds_left
 from brucke.takes.take import Take, TakeError, load_take, save_take

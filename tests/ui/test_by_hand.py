@@ -7,14 +7,14 @@ import pytest
 import soundfile as sf
 from PyQt6.QtCore import Qt
 
-from brucke.core.document.setup_file import save
+from brucke.app.presence.known_good_sessions import keep_hour
 from brucke.core.knowledge.evidence import Knowledge
-from brucke.desk.good_hours import keep_hour
+from brucke.core.storage.setup_file import save
 from brucke.words.timing import needs_you
 
 from ..call.performer import Performer, in_step, known
 from ..desktop_server import setup_here
-from ..stolen import stolen_s
+from ..stolen import lost_s
 from .conftest import key, new_window, pause, press, wait
 
 
@@ -39,8 +39,8 @@ class Hands:
 def test_sing_along_to_what_a_program_plays_from_the_first_start(
     app, qtbot, desktop, data_home, monkeypatch, tmp_path, request
 ):
-    """Measured, aligned, and proven in what a recorder on the made microphone got. The singer sings to what the headphones
-    give, and knows of nothing else."""
+    """Measured, aligned, and proven in what a recorder on the made microphone got. The singer sings to what the
+    headphones give, and knows of nothing else."""
     w = new_window(data_home, monkeypatch)
     hands = Hands(w)
     song, voice = known(1, 60), known(2, 60)
@@ -53,7 +53,7 @@ def test_sing_along_to_what_a_program_plays_from_the_first_start(
     ends = w.gather.ends
     wait(lambda: ends.isVisible() and ends.song.choices[0].key == "Web browser", 20)
     wait(lambda: ends.voice.state.text() == "found", 5)
-    assert (ends.voice.what.text(), ends.song.what.text()) == ("room", "harp.flac")
+    assert (ends.voice.what.text(), ends.song.what.text()) == ("room", "nothing yet")
     hands.press(ends.song.choices[0].button)
     assert (ends.song.state.text(), ends.song.what.text()) == ("found", "Web browser")
     hands.key(Qt.Key.Key_F5)
@@ -84,11 +84,13 @@ def test_sing_along_to_what_a_program_plays_from_the_first_start(
 
 
 def in_the_call(w, desktop, file):
-    """What a recorder on the made microphone gets in ten seconds in which no block was lost; None where there are none."""
+    """What a recorder on the made microphone gets in ten seconds in which no block was lost; None where there are
+    none."""
     for _ in range(4):
         with open(file, "wb") as out:
-            call = desktop.run("parec", "--client-name=Call program", "-d", "brucke.call", "--format=float32le", "--rate=48000", "--channels=1", stdout=out)  # fmt: skip
-            wait(lambda: w.strip.hears_text() == "Call hears music, voice", 10)
+            call = desktop.run("parec", "--client-name=Call program", "-d", "brucke.call", "--format=float32le",
+                "--rate=48000", "--channels=1", stdout=out)  # fmt: skip
+            wait(lambda: w.audience.hears_text() == "Call hears music, voice", 10)
             pause(1)
             lost = w.running.dropouts
             pause(10)
@@ -107,14 +109,17 @@ def test_the_tenth_time_with_other_headphones_than_in_the_last_good_hour(
     save(file, setup_here(), Knowledge())
     w = new_window(data_home, monkeypatch, file)
     wait(lambda: w.desktop.ends.get("table", ("", ""))[1] == "box", 20)
-    keep_hour(w.hours.file, w.hours.now(52.0))
+    keep_hour(w.known_good.file, w.known_good.now(52.0))
     w.close()
-    arguments = "media.class=Audio/Sink sink_name=loud channel_map=front-left,front-right sink_properties=device.description=loud"
+    arguments = (
+        "media.class=Audio/Sink sink_name=loud channel_map=front-left,front-right "
+        "sink_properties=device.description=loud"
+    )
     assert desktop.ask("pactl", "load-module", "module-null-sink", *arguments.split()).returncode == 0
     desktop.ask("pactl", "set-default-sink", "loud")
     assert desktop.ask("pw-link", "box:monitor_FL", "room:input_FL").returncode == 0  # a headphone at the microphone
 
-    began, stolen = time.monotonic(), stolen_s()
+    began, lost = time.monotonic(), lost_s()
     w = new_window(data_home, monkeypatch, file)
     hands = Hands(w)
     wait(w.isActiveWindow, 5)
@@ -133,7 +138,7 @@ def test_the_tenth_time_with_other_headphones_than_in_the_last_good_hour(
     assert not w.measuring.failed, w.measuring.message
     hands.key(Qt.Key.Key_E, Qt.KeyboardModifier.ShiftModifier)
     wait(lambda: not any(needs_you(t.verdict) for t in w.session.timing.listeners), 10)
-    assert time.monotonic() - began < 120 + (stolen_s() - stolen)
+    assert time.monotonic() - began < 120 + (lost_s() - lost)
     assert hands.count == 5
-    assert "Lounge call is closed" in w.strip.hears_text()
+    assert "Lounge call does not hear you" in w.audience.hears_text()
     w.close()

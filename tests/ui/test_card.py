@@ -10,6 +10,8 @@ from brucke.ui.shell.app import _use_card
 from ..sound_server import CARD, SECOND
 from .conftest import measure, press, wait
 
+pytestmark = pytest.mark.live
+
 
 def test_a_real_card_plays_measures_vanishes_and_rejoins(window, sound_server):
     w = window
@@ -95,15 +97,16 @@ def test_headphones_at_a_card_of_their_own_are_matched_measured_and_come_and_go_
         assert w.measuring.message.startswith("Not measured: ")
     else:
         matching = w.session.facts.matched["ears"]
-        assert matching.out_s < found.value_s < matching.out_s + 0.4
+        least = matching.out_s - matching.wander_s - found.plus_minus_s
+        assert least < found.value_s < matching.out_s + 0.4
         route = next(
             r for x in w.session.timing.listeners for r in x.routes if any(s.code == "matching" for s in r.stages)
         )
         assert next(s for s in route.stages if s.code == "output").evidence == "measured"
     child, _ = next(iter(w.running.link.matched.values()))
     child.process.kill()
-    wait(lambda: next(iter(w.running.link.matched.values()))[0].alive and child.process.poll() is not None, 10)
-    wait(lambda: next(iter(w.running.link.matched.values()))[0] is not child, 10)
+    wait(lambda: any(c is not child and c.alive for c, _ in w.running.link.matched.values()), 20)
+    assert child.process.poll() is not None
     w.do("undo")
     wait(lambda: not w.running.link.matched, 5)
     assert w.running.link.engine.process.pid == engine

@@ -10,22 +10,27 @@ import time
 import pytest
 import soundfile as sf
 from msgspec.structs import replace
-from PyQt6.QtCore import QMimeData, QPointF, Qt, QUrl
+from PyQt6.QtCore import QMimeData, QPointF, QSettings, Qt, QTimer, QUrl
 from PyQt6.QtGui import QDropEvent
-from PyQt6.QtWidgets import QFileDialog, QMessageBox
+from PyQt6.QtWidgets import QFileDialog
 
-from brucke.core.document.alive import Who, this_program
-from brucke.core.document.recovery import Recovery, find_recoveries, recovery_file, write_recovery
+from brucke.app.documents.documents import Documents
+from brucke.app.session.session import Session
+from brucke.app.studio import Studio
 from brucke.core.document.setup import Setup
-from brucke.core.document.setup_file import load, save
-from brucke.core.document.templates import TEMPLATES
+from brucke.core.files.process_alive import Who, this_program
 from brucke.core.knowledge.evidence import Knowledge
+from brucke.core.storage.recovery import Recovery, find_recoveries, recovery_file, write_recovery
+from brucke.core.storage.setup_file import load, save
+from brucke.core.storage.templates import TEMPLATES
 from brucke.demo import FOLDER, SETUP
-from brucke.desk.documents import Documents
-from brucke.desk.session import Session
-from brucke.ui.shell.filing import NotesDialog
+from brucke.rehearse import equipment
+from brucke.ui.shell import document_dialogs
+from brucke.ui.shell.document_dialogs import NotesDialog
+from brucke.ui.shell.window import Window
+from brucke.ui.theme.theme import Theme
 
-from .conftest import key, new_window, pause, pick, press, wait
+from .conftest import in_question, key, new_window, pause, pick, press, wait
 
 
 @pytest.mark.parametrize("template", [t.code for t in TEMPLATES])
@@ -55,7 +60,7 @@ def test_saved_ones_are_remembered_and_the_last_is_there_at_the_start(window, tm
     w = window
     for name in ("one", "two"):
         (tmp_path / name).mkdir()
-        assert w.filing._save_to(tmp_path / name / f"{name}.brucke.json")
+        assert w.document_dialogs.save_to(tmp_path / name / f"{name}.brucke.json")
     assert [p.name for p in w.documents.recent()] == ["two.brucke.json", "one.brucke.json"]
     assert w.documents.last() == tmp_path / "two" / "two.brucke.json"
     shutil.rmtree(tmp_path / "two")
@@ -136,18 +141,49 @@ def test_what_is_dropped_in_is_opened_or_becomes_a_track(window, tmp_path):
 
 def test_leaving_what_is_not_saved_asks_and_no_means_no(window, monkeypatch):
     w = window
-    monkeypatch.delattr(w.filing, "may_leave")
+    monkeypatch.delattr(w.document_dialogs, "may_leave")
     w.session.edit("more", Setup(name="x"), "gather")
-    answers, asked = iter(("Cancel", "Discard")), []
-    buttons = QMessageBox.StandardButton
-    monkeypatch.setattr(QMessageBox, "question", lambda *a: (asked.append(a[2]), getattr(buttons, next(answers)))[1])
+    answers, asked = iter(("", "discard")), []
+    monkeypatch.setattr(document_dialogs, "whether_saved", lambda _w, _t, name: (asked.append(name), next(answers))[1])
     w.do("new")
     assert w.session.setup.name == "x"
-    assert asked == ["“x” has changes that are not saved."]
+    assert asked == ["x"]
     w.do("new")
     assert w.session.setup == Setup()
     w.do("new")
     assert len(asked) == 2, "nothing to lose, nothing asked"
+
+
+def test_a_friends_file_with_sounds_missing_over_an_unsaved_setup_leaves_what_is_open(window, monkeypatch, tmp_path):
+    """Discard, and then it cannot be opened: the program died."""
+    w = window
+    monkeypatch.delattr(w.document_dialogs, "may_leave")
+    w.session.edit("more", Setup(name="mine"), "gather")
+    theirs = tmp_path / "theirs.brucke.json"
+    save(theirs, next(t for t in TEMPLATES if t.code == "stream").make(), Knowledge())
+    for leave in (False, True):
+        in_question(lambda dialog, leave=leave: press(dialog.leave if leave else dialog.buttons["discard"]))
+        assert not w.open_file(theirs)
+        assert w.session.setup.name == "mine"
+    assert w.notice.words.text().startswith("Not opened. theirs.brucke.json: parts: no sound ")
+    assert w.session.unsaved
+    w.session.replace(Setup())  # nothing to ask about at its end
+
+
+def test_what_a_crash_left_is_said_by_the_next_start(app, qtbot, data_home, monkeypatch):
+    gone = Who(pid=1, started=-1, boot=this_program().boot)
+    write_recovery(
+        data_home / "data" / "brucke" / "recovery",
+        Recovery(setup=Setup(name="Lesson"), knowledge=Knowledge(), path="", folders=(), who=gone),
+    )
+    settings = QSettings(str(data_home / "s.ini"), QSettings.Format.IniFormat)
+    session = Session(equipment)
+    documents = Documents(session, settings)
+    assert documents.recover()
+    w = Window(Theme(), Studio(session, settings, documents=documents))
+    assert w.notice.words.text().startswith("Brucke ended unexpectedly. “Lesson” is as you left it")
+    session.replace(Setup())  # nothing to ask about at its end
+    w.close()
 
 
 PROGRAM = """
@@ -157,12 +193,14 @@ from msgspec.structs import replace
 from PyQt6.QtCore import QSettings, QTimer
 from brucke.demo import SETUP
 from brucke.ui.shell.app import make_app
-from brucke.desk.session import Session
+from brucke.app.session.session import Session
+from brucke.rehearse import equipment
+from brucke.app.studio import Studio
 from brucke.ui.shell.window import Window
 app, theme, _ = make_app()
-session = Session()
+session = Session(equipment)
 session.open(SETUP)
-window = Window(theme, session, QSettings(sys.argv[1], QSettings.Format.IniFormat))
+window = Window(theme, Studio(session, QSettings(sys.argv[1], QSettings.Format.IniFormat)))
 window.show()
 count = 0
 def edit():
@@ -191,7 +229,7 @@ def test_killed_at_any_moment_the_last_two_seconds_at_most_are_lost(app, data_ho
     killed = time.time()
     process.wait()
     edits = [(int(n), float(at)) for n, at in (line.split() for line in process.stdout.read().splitlines())]
-    documents = Documents(Session(), None)
+    documents = Documents(Session(equipment), None)
     [(_, found)] = find_recoveries(documents.recovery_home)
     lost = [at for n, at in edits if n > int(found.setup.notes)]
     assert int(found.setup.notes) > 0
@@ -276,7 +314,10 @@ def test_keeping_aside_that_fails_is_said_once_and_leaves_no_litter(app, data_ho
 def test_a_second_window_on_one_setup_says_so(app, data_home, monkeypatch, tmp_path):
     mine = tmp_path / "mine.brucke.json"
     save(mine, Setup(name="mine"), Knowledge())
-    program = "import sys; from pathlib import Path; from brucke.desk.open_setups import OpenSetups; OpenSetups(Path(sys.argv[1])).take(Path(sys.argv[2])); print(1, flush=True); sys.stdin.read()"  # fmt: skip
+    program = (
+        "import sys; from pathlib import Path; from brucke.app.documents.open_documents import OpenDocuments; "
+        "OpenDocuments(Path(sys.argv[1])).take(Path(sys.argv[2])); print(1, flush=True); sys.stdin.read()"
+    )  # fmt: skip
     w = new_window(data_home, monkeypatch)
     other = subprocess.Popen(
         [sys.executable, "-c", program, str(w.documents.home / "windows"), str(mine)], stdin=subprocess.PIPE,
@@ -292,3 +333,45 @@ def test_a_second_window_on_one_setup_says_so(app, data_home, monkeypatch, tmp_p
     again.open_file(mine)
     assert "another window" not in again.notice.words.text(), "one that was killed holds nothing"
     again.close()
+
+
+def test_a_slow_disk_holds_neither_the_window_nor_its_keys(window, tmp_path, monkeypatch):
+    """Saving and exporting wait for a disk that takes two seconds; meanwhile the window answers, and nothing else is
+    opened or written."""
+    from brucke.app.documents import documents
+    from brucke.app.session import session
+    from brucke.core.storage import bundle
+
+    w, while_it_waits = window, []
+
+    def slowly(real):
+        def work(*args):
+            time.sleep(1.5)
+            return real(*args)
+
+        return work
+
+    monkeypatch.setattr(session, "save", slowly(session.save))
+    monkeypatch.setattr(documents, "export_bundle", slowly(bundle.export_bundle))
+
+    def press_keys():
+        key(w, Qt.Key.Key_U, Qt.KeyboardModifier.ShiftModifier)
+        other = w.document_dialogs.save_to(tmp_path / "other.brucke.json")
+        while_it_waits.append((w.session.live.silent, w.document_dialogs.new(), other, w.document_dialogs.work.busy))
+
+    for name, go in (
+        ("Saving", lambda: w.document_dialogs.save_to(tmp_path / "hour.brucke.json")),
+        ("Exporting", w.document_dialogs.export),
+    ):
+        monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_a, **_k: (str(tmp_path / "hour.brucke.zip"), ""))
+        QTimer.singleShot(600, press_keys)
+        began = time.monotonic()
+        go()
+        assert time.monotonic() - began >= 1.4
+        _, new, other, busy = while_it_waits[-1]
+        assert (new, other, busy) == (False, False, name)
+    assert [x[0] for x in while_it_waits] == [True, False], "the key was heard at once, both times"
+    assert (tmp_path / "hour.brucke.json").exists()
+    assert (tmp_path / "hour.brucke.zip").exists()
+    assert not (tmp_path / "other.brucke.json").exists()
+    assert not w.session.unsaved

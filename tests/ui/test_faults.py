@@ -1,19 +1,20 @@
-"""Twelve faults, each planted in an hour that was in step: one screen says part, direction, how much and how surely, why, how that is known and when, and what to press; pressing it mends it."""
+"""Twelve faults, each planted in an hour that was in step: one screen says part, direction, how much and how surely,
+why, how that is known and when, and what to press; pressing it mends it."""
 
 import re
 
 import pytest
 from msgspec.structs import replace
 
+from brucke.core.aligning.align import align
+from brucke.core.aligning.evidence_edits import note_late
 from brucke.core.document.setup import EnteredStage
 from brucke.core.edits.chain_edits import add_processor
-from brucke.core.edits.found_edits import note_late
 from brucke.core.edits.listener_edits import set_there, set_waiting
 from brucke.core.edits.route_edits import set_delay
 from brucke.core.knowledge.evidence import Measurement
 from brucke.core.knowledge.quantities import PICTURE, ROUND_TRIP
 from brucke.core.sound.processors import NoiseRemoval
-from brucke.core.timing.align import align
 from brucke.core.timing.hand_off import hand_off
 
 from .conftest import press
@@ -22,10 +23,10 @@ DAY = "2026-11-27T10:00:00+00:00"
 STREAM = "shore_stream"
 
 
-def measured(quantity, setup, ids, ms, method):
+def measured(quantity, setup, ids, ms, method, there_ms=0.0):
     return Measurement(
         key=quantity.key(*ids), value_s=ms / 1e3, plus_minus_s=1e-4, date=DAY, method=method, repeats=4, agreeing=4,
-        fingerprint=quantity.fingerprint(setup, *ids),
+        fingerprint=quantity.fingerprint(setup, *ids), there_s=there_ms / 1e3,
     )  # fmt: skip
 
 
@@ -35,10 +36,9 @@ def trip(w, ms):
     )
 
 
-def picture(w, ms):
-    w.session.learn(
-        w.session.knowledge.with_measurement(measured(PICTURE, w.session.setup, ("picture", STREAM), ms, "claps"))
-    )
+def picture(w, ms, there_ms=0.0):
+    found = measured(PICTURE, w.session.setup, ("picture", STREAM), ms, "claps", there_ms)
+    w.session.learn(w.session.knowledge.with_measurement(found))
 
 
 def edited(change):
@@ -108,7 +108,8 @@ def test_one_screen_tells_a_fault_and_one_press_mends_it(window, fault):
 
 
 def mend(w):
-    """The action on the screen: a press, or what it says is entered in the stand-in, whose picture then comes that much later, and measured again."""
+    """The action on the screen: a press, or what it says is entered in the stand-in, whose picture then comes that much
+    later, and measured again."""
     side, t = w.align.side, w.session.timing.of(STREAM)
     if t.verdict.code != "picture_first":
         press(next(b for b in (side.verdict.all, side.verdict.one) if b.isVisibleTo(w.align)))
@@ -117,4 +118,5 @@ def mend(w):
     wait = hand_off(w.session.setup, t).picture_ms
     assert f"+{t.hand_off_s * 1e3:.0f} ms" in side.hand_off.value.text()
     w.session.edit("entered", set_there(w.session.setup, STREAM, wait, 0.0), "align")
-    picture(w, path + wait)
+    assert w.session.timing.of(STREAM).hand_off_s == pytest.approx(0, abs=1e-4), "noted, it is asked for no more"
+    picture(w, path + wait, wait)

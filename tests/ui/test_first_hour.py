@@ -6,9 +6,11 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QDialogButtonBox, QFileDialog, QMenu
 
 from brucke.commands.cli import main
-from brucke.core.document.setup_file import load
+from brucke.core.storage.setup_file import load
 
 from .conftest import key, new_window, press, wait
+
+pytestmark = pytest.mark.live
 
 
 @pytest.fixture
@@ -134,3 +136,36 @@ def test_by_mouse_alone(empty, data_home, capsys):
     wait(lambda: not w.session.unsaved, 10)
     assert clicks <= 15, clicks
     saved_and_good(data_home, capsys)
+
+
+def test_before_and_now_are_heard_the_first_time_in_five_presses(window):
+    w = window
+    press(w.deck.acts[0])
+    wait(lambda: w.running.playing, 60)
+    w.measuring.count_s = 0.2
+    for _ in range(5):  # where the machine is too busy it says so, and who uses it tries again
+        press(w.deck.acts[1])
+        wait(lambda: not w.measuring.busy, 60)
+        if not w.measuring.failed:
+            break
+    wait(lambda: w.deck.acts[2].due, 5)
+    before = w.session.setup.routes
+    press(w.deck.acts[2])
+    assert w.session.setup.routes == before, "first as it is"
+    wait(lambda: len(w.taking.takes) == 1 and w.taking.state == "recording", 120)
+    wait(lambda: w.taking.state == "idle" and w.place == "review", 120)
+    (_, first), (_, second) = w.taking.takes
+    assert first.setup.routes == before != second.setup.routes
+    assert first.proof
+    assert second.proof
+    assert "B changes between before and now." in w.notice.words.text()
+    QTest.keyClick(w, Qt.Key.Key_B)
+    wait(lambda: w.playback.heard == "now" and w.running.back_frame > 0, 20)
+    QTest.keyClick(w, Qt.Key.Key_B)
+    wait(lambda: w.playback.heard == "before", 20)
+    w.playback.stop()
+    press(w.deck.acts[2])
+    wait(lambda: w.taking.state == "recording", 20)
+    w.do("cancel")
+    wait(lambda: w.taking.state == "idle", 60)
+    assert len(w.taking.takes) == 3, "there is a before by now: one recording, and no more after it was ended"

@@ -1,4 +1,5 @@
-"""Closing the window, goodbye, silence, the headphone check, the last good hour, a card: in the window, by key and by mouse."""
+"""Closing the window, goodbye, silence, the headphone check, the last good hour, a card: in the window, by key and by
+mouse."""
 
 import numpy as np
 import pytest
@@ -8,15 +9,15 @@ from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
+from brucke.app.measuring.headphone_check import soft_tone
+from brucke.app.presence.at_home import AtHome
+from brucke.app.presence.known_good_sessions import keep_hour, kept_hour
 from brucke.core.document.setup import OF_THIS_COMPUTER
 from brucke.core.edits.route_edits import change_device
-from brucke.desk.at_home import AtHome
-from brucke.desk.good_hours import keep_hour, kept_hour
-from brucke.desk.headphones import soft_tone
 from brucke.engine.step.live import open_doors, with_door
 from brucke.home.bus import Bus
 from brucke.ui.kit.page import save_page, text_page
-from brucke.ui.shell.hiding import Hiding
+from brucke.ui.shell.background_mode import BackgroundMode
 from brucke.ui.shell.home_dialog import HomeDialog
 from brucke.ui.shell.other_side import OtherSideDialog
 
@@ -51,10 +52,10 @@ def home(window, monkeypatch, data_home):
         monkeypatch.setenv(f"DBUS_{name}_BUS_ADDRESS", f"unix:path={data_home}/none")
     own, system = Bus("session"), Bus("system")
     at_home = AtHome(w.session, w.running, w.taking, w.desktop, w.settings, own, system)
-    w.hiding = Hiding(w, at_home, Host(False), w.settings, Answer())
-    w.hiding.tray = None
+    w.background_mode = BackgroundMode(w, at_home, Host(False), w.settings, Answer())
+    w.background_mode.tray = None
     yield w
-    w.hiding = None
+    w.background_mode = None
 
 
 def closing(w):
@@ -77,21 +78,21 @@ def test_closing_hides_only_while_something_sounds_and_asks_while_something_is_o
     assert w.clock._timer.interval() == 33
     w.running.set_doors(with_door(w.session.setup, w.session.live, "lounge_call", True))
     assert closing(w), "asked, and left as it was"
-    assert w.hiding._ask.asked == ["Lounge call is open: you are still heard when the window is hidden."]
-    w.hiding._ask.said = "goes_on"
+    assert w.background_mode.ask.asked == ["Lounge call hears you: you are still heard when the window is hidden."]
+    w.background_mode.ask.said = "goes_on"
     assert not closing(w)
     assert open_doors(w.session.setup, w.session.live) == ("lounge_call",)
     w.to_front()
-    w.hiding._ask.said = "closes"
+    w.background_mode.ask.said = "closes"
     assert not closing(w)
     assert open_doors(w.session.setup, w.session.live) == ()
     w.to_front()
-    w.hiding.host.there = True
-    w.hiding.hide()
+    w.background_mode.host.there = True
+    w.background_mode.hide()
     assert not w.isVisible()
-    w.hiding.tray = type("Gone", (), {"end": lambda self: None})()
-    w.hiding.host.there = False
-    w.hiding.host.changed.emit()
+    w.background_mode.tray = type("Gone", (), {"end": lambda self: None})()
+    w.background_mode.host.there = False
+    w.background_mode.host.changed.emit()
     assert w.isMinimized(), "the tray has ended: something has to lead back"
     w.to_front()
     w.running.state = "stopped"
@@ -105,12 +106,12 @@ def test_closing_hides_only_while_something_sounds_and_asks_while_something_is_o
 def test_what_is_chosen_at_home_is_kept_and_a_folder_that_takes_nothing_is_said(home, data_home):
     w = home
     switched = []
-    dialog = HomeDialog(w.theme, w.hiding.home, True, w.hiding.set_stays, False, switched.append, w)
+    dialog = HomeDialog(w.theme, w.background_mode.home, True, w.background_mode.set_stays, False, switched.append, w)
     dialog.show()
     press(dialog.choices["locked"].buttons["closes"])
     press(dialog.stays.buttons["no"])
     press(dialog.starts.buttons["yes"])
-    assert (w.hiding.home.choice("locked"), w.hiding.stays, switched) == ("closes", False, [True])
+    assert (w.background_mode.home.choice("locked"), w.background_mode.stays, switched) == ("closes", False, [True])
     assert dialog.choices["locked"].buttons["closes"].isChecked()
     assert dialog.awake.text().startswith("This computer may go to sleep")
     dialog.close()
@@ -118,7 +119,7 @@ def test_what_is_chosen_at_home_is_kept_and_a_folder_that_takes_nothing_is_said(
 
 def test_goodbye_fades_the_song_then_closes_and_ends_the_recording_and_esc_takes_it_back(live, monkeypatch):
     w = live
-    monkeypatch.setattr("brucke.desk.goodbye.FADE_S", 1.0)
+    monkeypatch.setattr("brucke.app.presence.goodbye.FADE_S", 1.0)
     wait(lambda: w.running.playing, 20)
     monitor = [x.kind for x in w.session.setup.listeners].index("monitor")
     wait(lambda: w.running.out_peaks[monitor].max() > 0.01, 10)
@@ -126,9 +127,9 @@ def test_goodbye_fades_the_song_then_closes_and_ends_the_recording_and_esc_takes
     wait(lambda: w.taking.recording.state == "recording", 20)
     w.running.set_on_air(True)
     key(w, Qt.Key.Key_F12)
-    wait(lambda: w.running._fade_db < -20, 10)
+    wait(lambda: w.running.fade_db < -20, 10)
     key(w, Qt.Key.Key_Escape)
-    assert w.running._fade_db == 0.0
+    assert w.running.fade_db == 0.0
     assert w.session.live.on_air
     assert w.taking.state == "recording"
     key(w, Qt.Key.Key_F12)
@@ -136,7 +137,7 @@ def test_goodbye_fades_the_song_then_closes_and_ends_the_recording_and_esc_takes
     assert w.notice.words.text().startswith("Goodbye.")
     wait(lambda: not w.running.playing, 10)
     wait(lambda: w.taking.state == "idle", 30)
-    wait(lambda: w.running._fade_db == 0.0, 10)
+    wait(lambda: w.running.fade_db == 0.0, 10)
     assert w.running.state == "running", "it sounds on, closed"
     take = w.taking.take
     assert take is not None
@@ -150,7 +151,7 @@ def test_silence_is_one_key_and_everybody_hears_as_before_after_it(live):
     QTest.keyClick(w, Qt.Key.Key_U, Qt.KeyboardModifier.ShiftModifier)
     lowest = []
     wait(lambda: lowest.append(float(w.running.out_peaks.max())) or min(lowest) < 1e-5, 10)
-    assert w.strip.hears_text() == "nobody hears anything: silence"
+    assert w.audience.hears_text() == "nobody hears anything: silence"
     QTest.keyClick(w, Qt.Key.Key_U, Qt.KeyboardModifier.ShiftModifier)
     wait(lambda: w.running.out_peaks.max() > 0.01, 10)
 
@@ -182,13 +183,13 @@ def test_the_headphone_check_asks_left_then_right_and_says_what_it_means(live):
     assert w.headphones.asks == ""
     w.running.set_on_air(True)
     assert not w.headphones.begin()
-    assert w.notice.words.text() == "On air, no tone is played."
+    assert w.notice.words.text() == "They hear you: no tone is played."
     w.running.set_on_air(False)
 
 
 def test_what_is_different_since_the_last_good_hour_is_said_and_goes_back_with_one_press(window):
     w = window
-    hours = w.hours
+    hours = w.known_good
     keep_hour(hours.file, hours.now(52.0))
     trimmed = tuple(replace(p, trim_db=3.0) if p.id == "voice" else p for p in w.session.setup.parts)
     w.session.replace(replace(w.session.setup, parts=trimmed), path=w.session.path)
@@ -212,24 +213,24 @@ def test_what_is_different_since_the_last_good_hour_is_said_and_goes_back_with_o
 def test_an_hour_that_was_open_long_enough_and_was_closed_by_hand_is_remembered(window, monkeypatch):
     w = window
     clock = [1000.0]
-    monkeypatch.setattr("brucke.desk.good_hours.time.monotonic", lambda: clock[0])
+    monkeypatch.setattr("brucke.app.presence.known_good_sessions.time.monotonic", lambda: clock[0])
     w.running.state = "running"
-    assert w.hours.then is None
+    assert w.known_good.then is None
     for minutes, good in ((4.0, False), (6.0, True)):
         w.session.set_live(replace(w.session.live, on_air=True))
-        w.hours.tick()
+        w.known_good.tick()
         clock[0] += minutes * 60
-        w.hours.tick()
+        w.known_good.tick()
         w.session.set_live(replace(w.session.live, on_air=False))
-        w.hours.tick()
-        assert (w.hours.then is not None) is good
-    assert kept_hour(w.hours.file).minutes == pytest.approx(6.0)
+        w.known_good.tick()
+        assert (w.known_good.then is not None) is good
+    assert kept_hour(w.known_good.file).minutes == pytest.approx(6.0)
     w.running.state = "stopped"
 
 
 def test_a_card_for_the_other_side_is_copied_and_saved(window, tmp_path):
     w = window
-    from brucke.words.other_side import other_sides
+    from brucke.words.remote_card import other_sides
 
     dialog = OtherSideDialog(w.theme, w.session.setup, other_sides(w.session.setup), "", w)
     dialog.show()

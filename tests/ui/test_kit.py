@@ -1,17 +1,21 @@
 """The few controls all places share, and the pure pieces of painting."""
 
+import gc
 import itertools
+import weakref
 
 import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from PyQt6 import sip
 from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QWidget
 
 from brucke.ui.kit.button import Button
 from brucke.ui.kit.curve import curve_sheet
+from brucke.ui.kit.field import TextField
 from brucke.ui.kit.flow import Flow
 from brucke.ui.kit.label import Words
 from brucke.ui.kit.meter import HOLD_FRAMES, Ballistics, meter_geometry
@@ -186,3 +190,23 @@ def test_small_things():
     assert clock_text(72.9) == "1:12"
     assert LIGHT.scaled(1.5).px(8) == 12
     assert LIGHT.part(9) == LIGHT.parts[1]
+
+
+def test_a_field_that_is_gone_hears_no_change_of_colours_and_nothing_keeps_it(app):
+    """Deleted by its parent while Python still has it, and dropped by everybody."""
+    theme, holder = Theme(), QWidget()
+    field, told = TextField(theme, "Name"), []
+    field.setParent(holder)
+    theme.follow(field, lambda: told.append(field.text()))
+    theme.toggle_night()
+    assert told == [""]
+    sip.delete(holder)
+    for _ in range(3):
+        theme.toggle_night()
+        theme.step_scale(1)
+    assert told == [""]
+    other = TextField(theme, "Other")
+    here = weakref.ref(other)
+    del other
+    gc.collect()
+    assert here() is None, "the theme keeps nobody"

@@ -54,9 +54,9 @@ def test_on_air_measuring_is_refused_and_undo_reaches_only_what_came_since(live)
     w.align.choose_listener("recorder")
     w.align.everyone()
     w.do("on_air")
-    assert w.deck.facts.on_air
+    assert w.deck.facts.live.startswith("They hear you 0:0")
     w.measuring.begin()
-    assert "on air" in w.measuring.message
+    assert "they hear you" in w.measuring.message
     link = w.running.link
     link.measure(0, 2, "sweep", -30, 2)
     wait(lambda: link.measure_state[0] == "refused", 5)
@@ -82,14 +82,14 @@ def test_blocks_that_are_lost_in_the_middle_of_measuring_begin_it_anew(live):
     os.kill(world, signal.SIGCONT)
     wait(lambda: w.measuring.anew > 0 or not w.measuring.busy, 20)
     assert w.measuring.anew == 1
-    assert "Blocks were lost in the middle" in w.align.side.evidence.note.text()
+    assert "Sound was lost in the middle" in w.align.side.evidence.note.text()
     wait(lambda: not w.measuring.busy, 30)
     assert not w.measuring.failed, w.measuring.message
     assert measured(w).agreeing == measured(w).repeats
 
 
 def test_what_was_measured_is_confirmed_after_a_restart_or_says_what_changed(live, monkeypatch):
-    from brucke.desk import running as module
+    from brucke.app.engine import live_engine as module
 
     w = live
     measure(w)
@@ -98,7 +98,7 @@ def test_what_was_measured_is_confirmed_after_a_restart_or_says_what_changed(liv
     monkeypatch.setattr(module, "slept_s", lambda: slept + 600.0)
     wait(lambda: "slept" in w.notice.words.text(), 5)
     card = w.align.side.evidence
-    assert "not confirmed since" in card.when.text()
+    assert "test it again" in card.when.text()
     assert card.confirm.isVisible()
     old = measured(w)
     for _ in range(6):  # again, where a busy machine lost blocks in the middle
@@ -106,7 +106,7 @@ def test_what_was_measured_is_confirmed_after_a_restart_or_says_what_changed(liv
         wait(lambda: not w.measuring.busy, 60)
         if not w.measuring.failed:
             break
-    assert w.measuring.message.startswith("Confirmed"), w.measuring.message
+    assert w.measuring.message.startswith("Still so"), w.measuring.message
     assert measured(w).value_s == old.value_s
     # A round trip that is no longer so: said with by how much, and nothing is confirmed.
     moved = replace(measured(w), value_s=old.value_s - 0.0007)
@@ -114,7 +114,13 @@ def test_what_was_measured_is_confirmed_after_a_restart_or_says_what_changed(liv
     for _ in range(6):
         w.do("confirm")
         wait(lambda: not w.measuring.busy, 60)
-        if "Not confirmed" in w.measuring.message:
+        if "Not so any more" in w.measuring.message:
             break
     assert "0.70 ms longer" in w.measuring.message
-    assert w.measuring.unconfirmed is not None
+    assert w.measuring.unconfirmed is None
+    assert w.session.situation.measured(ROUND_TRIP, "table") is None, "it counts no longer"
+    assert not w.session.timing.of("recorder").route("voice").measured
+    assert (
+        "Counts no longer" in w.align.side.evidence.note.text()
+        or "Not so any more" in w.align.side.evidence.note.text()
+    )

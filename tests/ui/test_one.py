@@ -8,10 +8,10 @@ import threading
 
 import pytest
 
-from brucke.core.document.setup_file import save
+from brucke.app.presence.single_instance import SingleInstance, hand_over
 from brucke.core.knowledge.evidence import Knowledge
+from brucke.core.storage.setup_file import save
 from brucke.demo.make_setup import nightboat
-from brucke.desk.one import OneBrucke, hand_over
 
 from .conftest import wait
 
@@ -26,7 +26,7 @@ def place(tmp_path, monkeypatch, app):
 def test_a_second_start_hands_its_file_over_and_ends(window, place, tmp_path):
     from msgspec.structs import replace
 
-    w, one = window, OneBrucke(place)
+    w, one = window, SingleInstance(place)
     one.asked.connect(w.asked_for)
     file = tmp_path / "harbour.brucke.json"
     save(file, replace(nightboat(), name="Harbour", parts=(), routes=(), moments=()), Knowledge())
@@ -37,7 +37,7 @@ def test_a_second_start_hands_its_file_over_and_ends(window, place, tmp_path):
     wait(lambda: w.session.setup.name == "Harbour", 5)
     w.session.set_live(replace(w.session.live, on_air=True))
     w.asked_for(tmp_path / "other.brucke.json")
-    assert "On air, no other setup is opened." in w.notice.words.text()
+    assert "no other setup is opened." in w.notice.words.text()
     w.session.set_live(replace(w.session.live, on_air=False))
     w.asked_for(tmp_path / "gone.brucke.json")
     assert "Not opened." in w.notice.words.text()
@@ -51,7 +51,7 @@ def test_one_that_ended_without_a_word_is_no_hindrance(place):
     left.bind(place)
     left.close()
     assert not hand_over(None, place)
-    one = OneBrucke(place)
+    one = SingleInstance(place)
     assert one.listens
     one.close()
 
@@ -60,7 +60,7 @@ def test_one_that_ended_without_a_word_is_no_hindrance(place):
     "sent", [b"\n", b"[]\n", b"open a%00b\n", b"\xff\xfe\n", b"[" * 9000 + b"\n", b"x" * 100_000, b"ope"]
 )
 def test_whatever_is_sent_opens_nothing(place, sent):
-    one, asked = OneBrucke(place), []
+    one, asked = SingleInstance(place), []
     one.asked.connect(asked.append)
     stranger = socket.socket(socket.AF_UNIX)
     stranger.connect(place)

@@ -5,16 +5,18 @@ from msgspec.structs import replace
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 
+from brucke.app.recording.take_folders import takes_folder
+from brucke.core.aligning.align import align
 from brucke.core.edits.route_edits import set_delay
 from brucke.core.knowledge.evidence import Measurement
 from brucke.core.knowledge.quantities import ROUND_TRIP
-from brucke.core.knowledge.take_verdict import ListenerProof, PartLeft, PictureLeft
-from brucke.core.timing.align import align
-from brucke.desk.take import takes_folder
+from brucke.core.timing.take_verdict import ListenerProof, PartLeft, PictureLeft
 from brucke.takes.take import Take, save_take
 from brucke.ui.places.review.model import review_data, table_rows
+from brucke.ui.shell.actions import ACTIONS
 from brucke.words import timing
 
+from ..evidence import picture_at
 from .conftest import wait
 
 
@@ -40,7 +42,8 @@ def measured_knowledge(session):
     setup = session.setup
     m = Measurement(
         key="round_trip:table", value_s=0.0119, plus_minus_s=1e-6, date="2026-11-24T19:00", method="sweeps", repeats=4,
-        agreeing=4, fingerprint=ROUND_TRIP.fingerprint(setup, setup.device("table").id), proof=(0.0, 0.2, 1.0, 0.2, 0.0),
+        agreeing=4, fingerprint=ROUND_TRIP.fingerprint(setup, setup.device("table").id),
+        proof=(0.0, 0.2, 1.0, 0.2, 0.0),
     )  # fmt: skip
     return session.knowledge.with_measurement(m)
 
@@ -50,15 +53,15 @@ def test_the_deck_is_the_to_do_list(window):
     acts = w.deck.acts
     assert [a.due for a in acts] == [True, False, False]
     assert w.deck.spans["align"].tone == "coral"
-    assert w.deck.spans["review"].state == "no take yet"
+    assert w.deck.spans["review"].state == "no recording yet"
     assert w.deck.facts.state == "Stopped"
-    w.overview.heard_music = True
+    w.deck_state.heard_music = True
     w.refresh()
     assert [a.due for a in acts] == [False, True, False]
     w.session.learn(measured_knowledge(w.session))
     assert [a.done for a in acts] == [True, True, False]
     w.do("everywhere")
-    assert w.deck.spans["align"].state == "in step, by calculation", "nobody has measured the picture yet"
+    assert w.deck.spans["align"].state == "picture unknown", "nobody has measured the picture yet"
     assert acts[2].due, "compared only when a take has proved it"
     assert "2: next" not in acts[2].accessibleName()
     assert acts[2].accessibleName() == "In step, compare: next"
@@ -67,8 +70,8 @@ def test_the_deck_is_the_to_do_list(window):
 def test_the_first_thing_shown_is_what_is_wrong_and_a_stream_before_a_call(window):
     w = window
     assert w.align.listener == "shore_stream"
-    assert w.align.part == "voice"
-    assert w.align.side.title.text() == "Voice"
+    assert w.align.part == "harp"
+    assert w.align.side.title.text() == "Harp"
     assert w.align.side.to.text() == "to Shore stream"
     assert w.strip.cards["shore_stream"].isChecked()
 
@@ -88,7 +91,7 @@ def test_choosing_anywhere_shows_it_everywhere(window):
 def test_the_verdict_card_offers_only_what_can_be_done(window):
     w, card = window, window.align.side.verdict
     assert card.one.isVisible()
-    assert card.one.text() == "Delay 6.7 ms"
+    assert card.one.text() == "Delay 10.7 ms"
     w.align.choose_part("picture")
     assert not card.one.isVisible(), "the picture is not ours to delay"
     w.align.choose_part("lounge")
@@ -111,6 +114,10 @@ def test_a_picture_that_is_first_is_told_to_the_other_program(window):
     w = window
     slow = tuple(replace(d, buffer_frames=8192) if d.id == "shore_stream" else d for d in w.session.setup.devices)
     w.session.edit("slower", replace(w.session.setup, devices=slow), "align")
+    w.do("everywhere")
+    assert w.align.side.hand_off.value.text() == "not known"
+    assert w.strip.cards["shore_stream"].verdict == "sounds in step, picture unknown"
+    w.session.learn(w.session.knowledge.with_measurement(picture_at(w.session.setup, "shore_stream", 45)))
     w.do("everywhere")
     side = w.align.side
     assert side.hand_off.value.text().startswith("+")
@@ -164,7 +171,7 @@ def test_on_air_one_key_stops_nothing_and_no_other_setup_is_opened(window):
     w.session.set_live(replace(w.session.live, on_air=False))
     w.taking.state = "recording"
     w.do("open")
-    assert "A take is being made" in w.notice.words.text()
+    assert "You are recording" in w.notice.words.text()
     w.taking.state = "idle"
 
 
@@ -188,7 +195,7 @@ def test_the_strip_folds_and_small_windows_fold_it_by_themselves(window):
     tall = w.strip.height()
     w.do("fold")
     wait(lambda: w.strip.height() < tall - 30, 3)
-    assert w.strip.fold.text() == "Unfold"
+    assert w.strip.fold.text() == "Larger"
     w.do("fold")
     wait(lambda: w.strip.height() == tall, 3)
     w.theme.set(scale=1.75)
@@ -198,6 +205,7 @@ def test_the_strip_folds_and_small_windows_fold_it_by_themselves(window):
     w.resize(2560, 1440)
     wait(lambda: not w.strip.compact, 3)
     assert w.strip.seek.isVisible()
+    assert w.deck.check.isVisible()
 
 
 @pytest.fixture
@@ -214,7 +222,7 @@ def reviewed(window):
 
 def test_review_shows_now_against_before(reviewed):
     w = reviewed
-    groups = {g.name: g for g in w.review.drawing._data.groups}
+    groups = {g.name: g for g in w.review.drawing.data.groups}
     assert set(groups) == {"Lounge call", "Shore stream", "Recorder"}
     voice = groups["Lounge call"].marks[0]
     assert (voice.name, voice.now_ms, voice.before_ms) == ("Voice", 0.2, 12.0)
@@ -222,19 +230,19 @@ def test_review_shows_now_against_before(reviewed):
     assert groups["Recorder"].text.startswith("too short to measure")
     said = [(a.text(), b.text()) for a, b in w.review.lines]
     assert ("Lounge call", "in step within 1.4 ms") in said
-    assert w.review.note.text() == "Measured in the take, not promised. The players' own scatter is 5 ms."
+    assert w.review.note.text() == "Measured in the recording, not promised. The players' own scatter is 5 ms."
     assert w.deck.spans["review"].state == "cello not found"
 
 
 def test_an_older_take_is_chosen_with_nothing_before_it(reviewed):
     w = reviewed
     w.taking.choose(0)
-    groups = {g.name: g for g in w.review.drawing._data.groups}
+    groups = {g.name: g for g in w.review.drawing.data.groups}
     assert groups["Lounge call"].marks[0].before_ms is None
     assert groups["Lounge call"].text == "voice late 12.0 ms"
     assert not w.review.before.isVisible()
-    assert [c.isChecked() for c in w.review._chips] == [True, False]
-    assert [c.text().split(" ")[0] for c in w.review._chips] == ["1", "2"]
+    assert [c.isChecked() for c in w.review.chips] == [True, False]
+    assert [c.text().split(" ")[0] for c in w.review.chips] == ["1", "2"]
 
 
 def test_review_as_a_table_and_back(reviewed):
@@ -250,14 +258,14 @@ def test_review_as_a_table_and_back(reviewed):
 def test_listening_back_needs_sound_and_says_so(reviewed):
     w = reviewed
     w.playback.listen("now", "lounge_call")
-    assert "the headphones are off" in w.notice.words.text()
+    assert "nothing is running yet" in w.notice.words.text()
     QTest.keyClick(w, Qt.Key.Key_N)
     assert w.review.listener == "shore_stream"
 
 
 def test_review_without_a_take():
     data = review_data(None, None)
-    assert data.empty.startswith("No take yet.")
+    assert data.empty.startswith("No recording yet.")
     assert table_rows(data)[1] == []
 
 
@@ -279,3 +287,7 @@ def test_a_delay_that_is_more_than_needed_is_said(window):
     w.align.choose_part("harp")
     assert w.align.side.verdict.reason.text() == "It is delayed by 40.0 ms, more than it needs."
     assert timing.needs_you(w.session.timing.of("recorder").verdict)
+
+
+def test_every_action_of_the_table_has_a_handler_and_every_handler_an_action(window):
+    assert set(window.action_handlers.handlers) == {s.id for s in ACTIONS}

@@ -9,12 +9,14 @@ import pytest
 from PyQt6.QtWidgets import QFileDialog
 
 from brucke.core.edits.chain_edits import plug_ins, set_chain
-from brucke.core.sound.packing import latency_frames
+from brucke.core.sound.chain_parameters import latency_frames
 from brucke.core.sound.processors import Gain, PlugIn
 from brucke.ports.plug_ins.known import look
 from brucke.words.shape import PLUG_IN_FAULTS
 
 from .conftest import part, pause, pick, press, wait
+
+pytestmark = pytest.mark.live
 
 SOURCE = Path(__file__).parents[1] / "outside/plug_in/standin.cpp"
 N = 128
@@ -118,7 +120,7 @@ def test_whatever_it_does_only_itself_goes(hosting, fault):
     wait(lambda: w.shaping.plugging.fault(0) == fault, 20)
     assert PLUG_IN_FAULTS[fault] in w.notice.words.text()
     assert PLUG_IN_FAULTS[fault] in w.shape.plug_in.fault.text()
-    assert w.shape.chain._data.bands[0].note == PLUG_IN_FAULTS[fault], "it is marked where it stands"
+    assert w.shape.chain.data.bands[0].note == PLUG_IN_FAULTS[fault], "it is marked where it stands"
     pause(0.8)
     assert abs(gain_db(w)) < 0.5, "dry, and everything else goes on"
     assert (w.running.link.restarts, w.running.link.get(9)) == (restarts, bad)

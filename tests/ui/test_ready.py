@@ -9,14 +9,17 @@ from msgspec.structs import replace
 from PyQt6.QtCore import Qt
 
 from brucke.commands.cli import main
-from brucke.core.document.setup_file import save
 from brucke.core.edits.chain_edits import set_chain
 from brucke.core.edits.part_edits import change_part
 from brucke.core.edits.route_edits import set_on
+from brucke.core.storage.setup_file import save
 from brucke.demo import FOLDER
+from brucke.engine.processes.messages import NoisyRoom, Softer
 from brucke.standins.room import Room
 
 from .conftest import key, press, wait
+
+pytestmark = pytest.mark.live
 
 RATE = 48000
 HUM_DB, FAN_DB, SOFTER_DB = -55.0, -58.0, 18.0
@@ -59,8 +62,8 @@ def bare(window):
     w.session.replace(setup, path=w.session.path)
     w.running.start()
     wait(lambda: w.running.state == "running", 60)
-    w.running.link.tell_world("room", hum_db=HUM_DB, fan_db=FAN_DB)
-    w.running.link.tell_world("softer", db=SOFTER_DB)
+    w.running.link.tell_world(NoisyRoom(hum_db=HUM_DB, fan_db=FAN_DB))
+    w.running.link.tell_world(Softer(db=SOFTER_DB))
     return w
 
 

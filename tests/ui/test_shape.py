@@ -3,20 +3,20 @@
 import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint, Qt
-from PyQt6.QtWidgets import QFileDialog, QInputDialog
+from PyQt6.QtWidgets import QFileDialog
 
-from brucke.core.document.presets import OWN
-from brucke.core.document.setup_problems import chain_problems
 from brucke.core.edits.route_edits import set_processed
-from brucke.core.sound.packing import latency_frames
+from brucke.core.sound.chain_parameters import latency_frames
 from brucke.core.sound.processors import KINDS, MAX_SLOTS, RANGES, Compressor, Equaliser, Gain, HighPass, Limiter
+from brucke.core.storage.presets import OWN
+from brucke.core.storage.setup_problems import chain_problems
 from brucke.engine.step.plan import compile_plan
-from brucke.ui.places.shape.presets import ShelfDialog
+from brucke.ui.places.shape.shelf_dialog import ShelfDialog
 from brucke.words.processors import CHOICES, FIELDS, OFFERED, PROCESSORS, kind_of
 from brucke.words.shape import PRESET_NAMES, shown_values
 from brucke.words.timing import PROCESSOR_NAMES
 
-from .conftest import drag, key, part, pause, pick, press, type_in, wait
+from .conftest import drag, in_question, key, part, pause, pick, press, type_in, wait
 
 
 @pytest.fixture
@@ -98,7 +98,7 @@ def test_numbers_are_typed_nudged_and_held_to_their_range(window, shape):
     band = chain(w)[1].bands[2]
     assert (band.shape, band.gain_db, band.frequency_hz) == ("high_shelf", 6, 4000)
     assert shown_values(chain(w)[1]) == [("high shelf", "4 kHz +6.0 dB")]
-    curve = np.array(shape.chain._data.bands[1].curve)
+    curve = np.array(shape.chain.data.bands[1].curve)
     assert curve[:40].max() < 0.55 < curve[-5:].min(), "it is drawn as it sounds"
     pick(shape, "High-pass")
     press(shape.processor.choices["HighPass", "slope_db"].buttons["24"])
@@ -108,7 +108,7 @@ def test_numbers_are_typed_nudged_and_held_to_their_range(window, shape):
 def test_what_it_costs_is_in_the_path_and_the_soundcheck_at_once(window, shape):
     w = window
     w.do("everywhere")
-    assert w.deck.spans["align"].state.startswith("in step")
+    assert w.deck.spans["align"].state == "picture unknown"
     pick(shape, "Limiter")
     pick(shape, "Limiter")
     ms = 2 * latency_frames((Limiter(),), 128) / 48
@@ -123,7 +123,7 @@ def test_what_it_costs_is_in_the_path_and_the_soundcheck_at_once(window, shape):
     assert shape.costs.buttons["recorder"].text() == "Recorder: dry"
     assert shape.costs.buttons["shore_stream"].text() == "Shore stream: processed"
     w.do("everywhere")
-    assert w.deck.spans["align"].state.startswith("in step")
+    assert w.deck.spans["align"].state == "picture unknown"
     w.align.choose_listener("lounge_call")
     w.do("table")
     assert any("limiter" in row for row in map(" ".join, w.align.table.rows.rows)), "a stage of its own in Align"
@@ -148,7 +148,7 @@ def test_heard_without_and_with_again(window, shape):
     w.do("shape")
     press(shape.processor.on)
     assert [p.on for p in chain(w)] == [True, False]
-    assert shape.chain._data.bands[1].on is False
+    assert shape.chain.data.bands[1].on is False
 
 
 def test_two_versions_are_kept_and_changed_between(window, shape):
@@ -200,16 +200,17 @@ def test_presets_are_chosen_saved_renamed_and_shared(window, shape, tmp_path, mo
         assert not list(chain_problems(preset, "chain"))
     choose("Speech")
     spoken = chain(w, "voice")
-    monkeypatch.setattr(QInputDialog, "getText", lambda *a, **k: ("Captain’s voice", True))
+    in_question(lambda q: (q.field.setText("Captain’s voice"), press(q.buttons["given"])))
     choose("Save this chain")
     choose("Drums")
     choose("“Captain")
     assert chain(w, "voice") == spoken
-    dialog = ShelfDialog(shape.presets.shelf, w.notice.say, w)
-    monkeypatch.setattr(QInputDialog, "getText", lambda *a, **k: ("Purser’s voice", True))
-    dialog.rename.click()
+    dialog = ShelfDialog(w.theme, shape.presets.shelf, w)
+    in_question(lambda q: (q.field.setText("Purser’s voice"), press(q.buttons["given"])))
+    dialog.rename["Captain’s voice"].click()
     assert [p.name for p in shape.presets.shelf.presets()] == ["Purser’s voice"]
-    dialog.forget.click()
+    dialog.forget["Purser’s voice"].click()
+    assert dialog.said.text().startswith("None is saved")
     assert shape.presets.shelf.presets() == []
     file = tmp_path / "spoken.chain.json"
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(file), ""))
@@ -248,7 +249,7 @@ def test_a_listener_has_a_chain_that_speech_may_pass_by(window, shape):
     assert shape.costs.buttons["voice"].text() == "Voice: past it"
     assert (processors("voice"), processors("harp")) == (0, pytest.approx(74 / 48000))
     w.do("everywhere")
-    assert w.deck.spans["align"].state.startswith("in step"), "and the voice waits for what the others cost"
+    assert w.deck.spans["align"].state == "picture unknown", "and the voice waits for what the others cost"
     w.strip.cards["lounge_call"].click()
     assert shape.owner == "listener/lounge_call", "a click below shows its chain"
 
@@ -344,7 +345,7 @@ def test_the_room_is_learnt_from_silence_and_taken_out(live):
     setup = w.session.setup
     assert chain(w)[0].profile == "Cello, room"
     assert setup.profile("Cello, room").seconds >= 12
-    assert w.shape.chain._data.bands[0].curve, "it is drawn"
+    assert w.shape.chain.data.bands[0].curve, "it is drawn"
     w.do("undo")
     assert not w.session.setup.profiles
     w.do("redo")

@@ -293,7 +293,7 @@ def test_dry_or_processed_and_when_it_arrives(window, share):
     press(share.cards[2].which.buttons["processed"])
     assert route(w, "voice", "shore_stream").processed
     arrives = share.arrives
-    assert arrives.when.text() == "6.7 ms early"
+    assert arrives.when.text() == "should be together", "nothing was measured yet"
     share.grid.choose("harp", "shore_stream")
     assert arrives.delay.isVisible()
     key(w, Qt.Key.Key_D)

@@ -9,14 +9,16 @@ import pytest
 from msgspec.structs import replace
 from PyQt6.QtCore import Qt
 
-from brucke.core.document.templates import TEMPLATES
 from brucke.core.edits import part_edits
-from brucke.core.routing.ways import loops
+from brucke.core.routing.feedback_loops import loops
+from brucke.core.storage.templates import TEMPLATES
 from brucke.ui.kit.field import NumberField
 from brucke.ui.kit.scale import MARKS_DB, GainScale, scale_sheet
 from brucke.ui.paint.ruler import METER_MARKS_DB
 
 from .conftest import key, new_window, pause, pick, press, wait
+
+pytestmark = pytest.mark.slow
 
 
 def card_of(w, code):

@@ -5,9 +5,10 @@ from pathlib import Path
 from typing import Any
 
 from ..core.checks.soundcheck import Result, soundcheck
-from ..core.document.setup_file import load, save
+from ..core.storage.setup_file import load, save
 from ..core.timing.paths import Situation
 from ..words import soundcheck as say
+from .command_line import CommandLine
 from .output import CannotDo, emit
 
 
@@ -70,10 +71,10 @@ def new(args: argparse.Namespace) -> int:
     """A setup from a template, with the sounds it needs beside it."""
     import shutil
 
-    from ..core.document.bundle import sound_files
-    from ..core.document.templates import TEMPLATES
-    from ..core.edits.route_edits import put_on_this_computer
+    from ..core.edits.route_edits import put_on_this_computer, without_sounds
     from ..core.knowledge.evidence import Knowledge
+    from ..core.storage.bundle import sound_files
+    from ..core.storage.templates import TEMPLATES
     from ..demo import FOLDER
 
     template = next(t for t in TEMPLATES if t.code == args.template)
@@ -81,7 +82,7 @@ def new(args: argparse.Namespace) -> int:
         raise CannotDo(f"{args.setup.name}: the file: there is one already; give another name")
     setup = template.make()
     if args.here:
-        setup = put_on_this_computer(setup)
+        setup = without_sounds(put_on_this_computer(setup))
     for name in sound_files(setup):
         if not (args.setup.parent / name).exists():
             shutil.copy2(FOLDER / name, args.setup.parent / name)
@@ -92,7 +93,7 @@ def new(args: argparse.Namespace) -> int:
 
 def export(args: argparse.Namespace) -> int:
     """A setup and everything beside it as one file."""
-    from ..core.document.bundle import export_bundle, sound_files
+    from ..core.storage.bundle import export_bundle, sound_files
 
     setup, knowledge = load(args.setup)
     files = [(name, args.setup.parent / name) for name in sound_files(setup)]
@@ -106,7 +107,7 @@ def export(args: argparse.Namespace) -> int:
 
 def import_(args: argparse.Namespace) -> int:
     """An exported setup unpacked into a new folder below `--into`."""
-    from ..core.document.bundle import import_bundle
+    from ..core.storage.bundle import import_bundle
 
     path = import_bundle(args.bundle, args.into or Path.cwd())
     emit(args, {"file": str(path)}, lambda: [str(path)])
@@ -115,7 +116,7 @@ def import_(args: argparse.Namespace) -> int:
 
 def card(args: argparse.Namespace) -> int:
     """A card for the other side: of one call, or of all."""
-    from ..words.other_side import card_sentences, card_text, card_title, other_sides
+    from ..words.remote_card import card_sentences, card_text, card_title, other_sides
 
     setup, _knowledge = load(args.setup)
     sides = [x for x in other_sides(setup) if args.listener in (None, x.id)]
@@ -127,3 +128,29 @@ def card(args: argparse.Namespace) -> int:
     ]
     emit(args, {"cards": cards}, lambda: "\n".join(card_text(setup, x) for x in sides).splitlines())
     return 0
+
+
+def add_commands(to: CommandLine) -> None:
+    from ..core.storage.templates import TEMPLATES
+
+    p = to.add("check", check, "the soundcheck; exit 1 when a check fails")
+    p.add_argument("setup", type=Path)
+    p.add_argument("--silent", action="store_true", help="check only what is written, without listening")
+    p = to.add("diff", diff, "what is different between two setups; exit 1 when something is")
+    p.add_argument("a", type=Path)
+    p.add_argument("b", type=Path)
+    p = to.add("card", card, "a few sentences for the person at the other side of a call")
+    p.add_argument("setup", type=Path)
+    p.add_argument("--listener", metavar="ID")
+    p = to.add("new", new, "a setup from a template")
+    p.add_argument("template", choices=[t.code for t in TEMPLATES])
+    p.add_argument("setup", type=Path)
+    p.add_argument(
+        "--here", action="store_true", help="for this computer: its microphone, its headphones, its programs"
+    )
+    p = to.add("export", export, "a setup with its sounds as one file")
+    p.add_argument("setup", type=Path)
+    p.add_argument("bundle", type=Path)
+    p = to.add("import", import_, "unpack an exported setup")
+    p.add_argument("bundle", type=Path)
+    p.add_argument("--into", type=Path, metavar="DIR")

@@ -4,9 +4,13 @@ import argparse
 import json
 import signal
 import time
+from pathlib import Path
 from typing import Any
 
+from ..core.files.run_log import begin
 from ..ports.devices.server.wiring import made
+from .command_line import CommandLine, duration
+from .order_input import WORDS, OrderInput
 from .output import CannotDo
 
 LOOK_S = 0.02
@@ -15,44 +19,45 @@ UP_WITHIN_S = 30.0
 
 def live(args: argparse.Namespace) -> int:
     """Until `--seconds` are over or Ctrl+C; what happens is told as it happens."""
-    from PyQt6.QtCore import QCoreApplication
+    from PyQt6.QtCore import QCoreApplication, QSettings
 
-    from ..desk.desktop import Desktop
-    from ..desk.running import LiveEngine
-    from ..desk.session import Session
+    from ..app.session.session import Session
+    from ..app.studio import Studio
+    from ..rehearse import equipment
 
+    begin("live")
     app = QCoreApplication.instance() or QCoreApplication([])
-    session = Session()
+    session = Session(equipment)
     session.open(args.setup)
     if not session.setup.parts and not session.setup.listeners:
         raise CannotDo(f"{args.setup.name}: parts: there are none, so nothing can sound")
-    desktop, running = Desktop(session), LiveEngine(session)
-    desktop.moved.connect(running.moved)
-    desktop.carried = lambda: running.carried
-    telling = Teller(args.json, session, desktop, running)
+    studio = Studio(session, QSettings("brucke", "brucke"))
+    running = studio.running
+    telling = Teller(args.json, session, studio.desktop, running)
+    hands = OrderInput(studio, telling.tell) if args.order else None
     ended: list[int] = []
     for number in (signal.SIGINT, signal.SIGTERM):
         signal.signal(number, lambda n, _frame: ended.append(n))
     try:
         if args.open:
             running.set_on_air(True)
-        running.start(play=True)
+        running.start(play=not args.order)
         until = None
         while not ended and (until is None or time.monotonic() < until):
             app.processEvents()
-            running.tick()
-            desktop.tick()
             telling.look()
+            if hands is not None and telling.up:
+                hands.look()
             if until is None and telling.up and args.seconds is not None:
                 until = time.monotonic() + args.seconds
             if not telling.up and (running.state == "stopped" or time.monotonic() - telling.began > UP_WITHIN_S):
-                raise CannotDo(f"{args.setup.name}: {telling.said or 'nothing came up in time'}")
+                why = running.why_not or telling.said or "nothing came up in time"
+                raise CannotDo(f"{args.setup.name}: {why}")
             time.sleep(LOOK_S)
         telling.done()
     finally:
         running.set_on_air(False)
-        running.end()
-        desktop.end()
+        studio.end(args.let_go)
     return 0
 
 
@@ -64,12 +69,13 @@ class Teller:
         self.began = time.monotonic()
         self.up = False
         self.said = ""
-        self._ears: dict[str, tuple[Any, ...]] = {}
+        self._consumers: dict[str, tuple[Any, ...]] = {}
         self._open: dict[str, bool] = {}
         self._missing: tuple[str, ...] = ()
         self._dropouts: dict[str, int] = {}
         self._state = ""
         session.noticed.connect(self._noticed)
+        session.stands.connect(lambda text, tone, _holds: self._noticed(text, tone))
 
     def _noticed(self, text: str, _tone: str) -> None:
         self.said = text.rstrip(".")
@@ -96,7 +102,8 @@ class Teller:
             found.append(
                 {
                     "id": x.id, "kind": x.kind, "microphone": "", "node": "", **self._named(x.id),
-                    "open": open_now(setup, x, live), "heard_by": [e.program for e in self.desktop.ears.get(x.id, ())],
+                    "open": open_now(setup, x, live), "heard_by": [e.program for e in self.desktop.consumers.get(x.id,
+                    ())],
                 }
             )  # fmt: skip
         return found
@@ -116,13 +123,13 @@ class Teller:
             else:
                 self.tell("up", listeners=self._listeners())
             self._state = state
-        if self.desktop.ears != self._ears:
-            for id, ears in self.desktop.ears.items():
-                before = {e.program for e in self._ears.get(id, ()) if e.flows}
-                for e in ears:
+        if self.desktop.consumers != self._consumers:
+            for id, consumers in self.desktop.consumers.items():
+                before = {e.program for e in self._consumers.get(id, ()) if e.flows}
+                for e in consumers:
                     if e.flows and e.program not in before:
                         self.tell("heard_by", listener=id, program=e.program, **self._named(id))
-            self._ears = dict(self.desktop.ears)
+            self._consumers = dict(self.desktop.consumers)
         for x in self._listeners():
             id, is_open = str(x["id"]), bool(x["open"])
             if self._open.get(id) != is_open:
@@ -161,3 +168,12 @@ class Teller:
         self.tell(
             "done", seconds=seconds, blocks=blocks, dropouts=sum(self._dropouts.values()), listeners=self._listeners()
         )
+
+
+def add_commands(to: CommandLine) -> None:
+    p = to.add("live", live, "a setup that sounds, without a window")
+    p.add_argument("setup", type=Path)
+    p.add_argument("--seconds", type=duration, default=None, metavar="N")
+    p.add_argument("--open", action="store_true", help="open every call and stream; else they hear silence")
+    p.add_argument("--order", action="store_true", help=f"through the running order by standard input: {WORDS}")
+    p.add_argument("--let-go", action="store_true", help="at the end, also of microphones that a program has chosen")

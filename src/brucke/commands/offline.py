@@ -1,10 +1,10 @@
-"""The engine offline, and how much later one recording is than another."""
+"""The engine offline."""
 
 import argparse
 from pathlib import Path
 
-from ..core.document.setup_file import load
-from ..words import timing as words
+from ..core.storage.setup_file import load
+from .command_line import CommandLine, duration
 from .output import CannotDo, emit
 
 
@@ -39,44 +39,9 @@ def render(args: argparse.Namespace) -> int:
     return 1 if dry else 0
 
 
-def offset(args: argparse.Namespace) -> int:
-    from ..core.measure.offset import natural_offset
-    from ..ports.sounds.files import mono, read_sound
-
-    reference, rate = read_sound(args.reference)
-    recording, other = read_sound(args.recording)
-    if rate != other:
-        raise CannotDo(
-            f"{args.recording.name}: the sample rate: {other} Hz, but {args.reference.name} has {rate} Hz; convert one"
-        )
-    found = natural_offset(mono(reference), mono(recording), rate)
-    if found.reason in ("silent", "too_short"):
-        why = "silent, nothing to compare" if found.reason == "silent" else "shorter than 4 s, too little to be sure"
-        both = f"{args.reference.name} or {args.recording.name}"
-        raise CannotDo(f"{both}: the sound: {why}")
-    result = {
-        "match": found.match,
-        "offset_ms": found.seconds * 1e3 if found.match else None,
-        "offset_frames": found.frames if found.match else None,
-        "confidence": found.confidence,
-        "polarity": found.polarity if found.match else None,
-        "search_ms": [s * 1e3 for s in found.search_s],
-        "reason": found.reason,
-        "repeats_ms": found.repeats_s * 1e3,
-        "rate_hz": rate,
-    }
-
-    def lines() -> list[str]:
-        if found.match:
-            word = "later" if found.frames >= 0 else "earlier"
-            side = "" if found.polarity > 0 else ", polarity reversed"
-            amount = words.ms_text(abs(found.seconds), 3)
-            return [
-                f"{args.recording.name} is {amount} {word} than {args.reference.name} ({found.confidence:.0%} sure{side})"
-            ]
-        if found.reason == "repeats":
-            return [f"no match: it repeats every {words.ms_text(found.repeats_s, 0)}; play something longer"]
-        return [f"no match within ± {found.search_s[1]:g} s"]
-
-    emit(args, result, lines)
-    return 0 if found.match else 1
+def add_commands(to: CommandLine) -> None:
+    p = to.add("render", render, "run the engine offline; one file per listener and part")
+    p.add_argument("setup", type=Path)
+    p.add_argument("--out", type=Path, required=True)
+    p.add_argument("--seconds", type=duration, default=None)
+    p.add_argument("--input", action="append", default=[], metavar="PART=FILE")

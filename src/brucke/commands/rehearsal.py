@@ -3,11 +3,14 @@
 import argparse
 import math
 import sys
+from pathlib import Path
 
 from ..core.document.setup import Setup
-from ..core.document.setup_file import load
 from ..core.knowledge.evidence import Knowledge
+from ..core.storage.setup_file import load
 from ..words import timing as words
+from ..words.refusals import refusal_text
+from .command_line import CommandLine, duration
 from .output import CannotDo, emit
 
 
@@ -27,9 +30,9 @@ def planted(setup: Setup, faults: list[str]) -> dict[str, float]:
 
 
 def rehearsal(args: argparse.Namespace) -> int:
-    from ..core.document.setup_file import save
+    from ..core.storage.setup_file import save
     from ..engine.step.plan import PlanError
-    from ..rehearse.rehearsal import RehearsalError, rehearse
+    from ..rehearse.rehearsal import People, RehearsalError, rehearse
     from ..rehearse.report import needs_attention, report, report_lines
 
     setup, knowledge = load(args.setup)
@@ -45,13 +48,13 @@ def rehearsal(args: argparse.Namespace) -> int:
 
     try:
         done = rehearse(
-            setup, Knowledge(spoils=knowledge.spoils), sounds, args.out, args.seconds, args.exact, args.seed, progress,
-            planted(setup, args.plant),
+            setup, Knowledge(spoils=knowledge.spoils), sounds, args.out, args.seconds,
+            People(args.seed, args.exact, planted(setup, args.plant)), progress,
         )  # fmt: skip
     except PlanError as e:
         raise CannotDo(f"{args.setup.name}: devices: {e}") from None
     except RehearsalError as e:
-        why = words.refusal_text(e.refusal.code, e.refusal.values) if e.refusal else str(e)
+        why = refusal_text(e.refusal.code, e.refusal.values) if e.refusal else str(e)
         raise CannotDo(f"{args.setup.name}: {why}") from None
     save(args.out / args.setup.name, done.setup, done.knowledge)
     result = report(done, args.exact, args.seed)
@@ -85,5 +88,27 @@ def prove(args: argparse.Namespace) -> int:
             for id, proof in take.proof.items()
         ]
     }  # fmt: skip
-    emit(args, result, lambda: [f"{words.listener_name(take.setup, x['id'])}: {x['verdict']}" for x in result["listeners"]])  # fmt: skip
+    emit(args, result, lambda: [f"{words.listener_name(take.setup, str(x['id']))}: {x['verdict']}" for x in result[
+        "listeners"]])  # fmt: skip
     return 1 if any(needs_you(v) for v in verdicts.values()) else 0
+
+
+def add_commands(to: CommandLine) -> None:
+    p = to.add("rehearse", rehearsal, "measure, align, record and prove on the stand-ins")
+    p.add_argument("setup", type=Path)
+    p.add_argument("--out", type=Path, required=True)
+    p.add_argument("--seconds", type=duration, default=30.0)
+    p.add_argument("--exact", action="store_true", help="performers without human scatter")
+    p.add_argument(
+        "--plant",
+        action="append",
+        default=[],
+        metavar="PART=MS",
+        help="a fault to be found: a stand-in box that delays a part and says nothing",
+    )
+    p.add_argument("--seed", type=int, default=1)
+    p = to.add("prove", prove, "measure what is left between the parts of a take")
+    p.add_argument("take", type=Path)
+    p.add_argument(
+        "--sounds", type=Path, required=True, action="append", help="folder of the on-the-beat sounds; may be repeated"
+    )

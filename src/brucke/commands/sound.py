@@ -7,15 +7,13 @@ from typing import Any
 
 import numpy as np
 
-from ..core.document.own_file import FileProblem
-from ..core.sound.denoise import Denoiser
-from ..core.sound.loudness import LoudnessMeter
 from ..core.sound.noise_profile import NoiseProfile, NotSilent, learn
-from ..core.sound.profile_file import load_profile, save_profile
+from ..core.storage.noise_profile_file import load_profile, save_profile
 from ..core.units import gain_to_db
 from ..ports.sounds.files import F32, read_sound, write_sound
 from ..words import timing
 from ..words.shape import not_silent_text
+from .command_line import CommandLine, least_gain, share
 from .output import CannotDo, emit
 
 BLOCK = 128
@@ -27,6 +25,8 @@ def _number(value: float) -> float | None:
 
 
 def loudness(args: argparse.Namespace) -> int:
+    from ..core.sound.loudness import LoudnessMeter
+
     sound, rate = read_sound(args.file)
     meter = LoudnessMeter(rate, sound.shape[0])
     for at in range(0, sound.shape[1], rate):
@@ -69,10 +69,7 @@ def _profile(args: argparse.Namespace, sound: F32, rate: int) -> NoiseProfile:
         found = learn(args.file.stem, sound[:, : round(seconds * rate)], rate)
         where = f"the first {seconds:g} s of {args.file.name}"
     elif given.endswith(".json"):
-        try:
-            return load_profile(Path(given))
-        except FileProblem as e:
-            raise CannotDo(str(e)) from None
+        return load_profile(Path(given))
     else:
         silence, other = read_sound(Path(given), rate)
         found = learn(Path(given).stem, silence, other)
@@ -94,6 +91,8 @@ def _floor_db(sound: F32, rate: int) -> float:
 
 def denoise(args: argparse.Namespace) -> int:
     """Block by block, as live; the file that is written stands in step with the one that was read."""
+    from ..core.sound.denoise import Denoiser
+
     sound, rate = read_sound(args.file)
     profile = _profile(args, sound, rate)
     if profile.rate_hz != rate:
@@ -123,3 +122,16 @@ def denoise(args: argparse.Namespace) -> int:
 
     emit(args, result, lines)
     return 0
+
+
+def add_commands(to: CommandLine) -> None:
+    p = to.add("loudness", loudness, "how loud a sound is, and its true peak")
+    p.add_argument("file", type=Path)
+    p = to.add("denoise", denoise, "take learned noise out of a sound, block by block as live")
+    p.add_argument("file", type=Path)
+    p.add_argument("--profile", required=True, metavar="FILE_OR_SECONDS", help="a profile, a sound, or seconds of FILE")
+    p.add_argument("--out", type=Path, required=True)
+    p.add_argument("--window", choices=("long", "middle", "short"), default="long", help="longer is cleaner and later")
+    p.add_argument("--strength", type=share, default=1.0)
+    p.add_argument("--floor-db", type=least_gain, default=-50.0)
+    p.add_argument("--keep-profile", type=Path, metavar="FILE", help="write the profile for another time")

@@ -1,17 +1,20 @@
 """Stages, arrivals, the delays that would align; and separate stages from measured ways."""
 
 import argparse
+from pathlib import Path
 from typing import Annotated, Any
 
 import msgspec
 
+from ..core.aligning.align import align, timing
 from ..core.document.setup import Setup
-from ..core.document.setup_file import load
 from ..core.knowledge.evidence import Facts
-from ..core.timing.align import align, timing
+from ..core.storage.setup_file import load
 from ..core.timing.arrivals import ListenerTiming, RouteTiming, Unjudged
 from ..core.timing.paths import Situation
+from ..words import explanations
 from ..words import timing as words
+from .command_line import CommandLine
 from .output import CannotDo, emit
 
 
@@ -43,8 +46,8 @@ def _arrivals_of(setup: Setup, t: ListenerTiming, after: ListenerTiming) -> dict
         return {
             "part": r.part,
             "code": r.code,
-            "arrival_ms": r.arrival.value * 1e3,
-            "plus_minus_ms": r.arrival.plus_minus * 1e3,
+            "arrival_ms": None if r.unknown else r.arrival.value * 1e3,
+            "plus_minus_ms": None if r.unknown else r.arrival.plus_minus * 1e3,
             "off_ms": None if r.off is None else r.off.value * 1e3,
             "off_plus_minus_ms": None if r.off is None else r.off.plus_minus * 1e3,
             "delay_ms": r.delay_frames / rate * 1e3,
@@ -52,7 +55,7 @@ def _arrivals_of(setup: Setup, t: ListenerTiming, after: ListenerTiming) -> dict
             "stages": [
                 {
                     "name": words.stage_text(setup, s),
-                    "latency_ms": s.latency.value * 1e3,
+                    "latency_ms": None if s.evidence == "unknown" else s.latency.value * 1e3,
                     "plus_minus_ms": s.latency.plus_minus * 1e3,
                     "evidence": s.evidence,
                 }
@@ -74,7 +77,7 @@ def _arrivals_of(setup: Setup, t: ListenerTiming, after: ListenerTiming) -> dict
         "verdict": words.verdict_text(setup, t.verdict),
         "verdict_code": t.verdict.code,
         "at_limit": t.verdict.at_limit,
-        "hand_off_ms": t.hand_off_s * 1e3,
+        "hand_off_ms": None if t.picture_unknown else t.hand_off_s * 1e3,
         "findings": [words.finding_text(setup, f) for f in t.findings],
         "routes": [*map(route, t.routes), *map(unjudged, t.unjudged)],
     }
@@ -86,10 +89,11 @@ def _arrival_lines(setup: Setup, t: ListenerTiming) -> list[str]:
         steps = " + ".join(f"{words.stage_text(setup, s)} {s.latency.value * 1e3:.2f}" for s in r.stages)
         delay = r.delay_frames / setup.rate_hz
         lines.append(
-            f"  {words.part_name(setup, r.part):10} arrives {words.ms_text(r.arrival.value, 2):>10}  "
-            f"delay {words.ms_text(delay, 2):>9}  ({steps})  {words.route_text(setup, r)}"
+            f"  {words.part_name(setup, r.part):10} arrives "
+            f"{'?' if r.unknown else words.ms_text(r.arrival.value, 2):>10}  "
+            f"delay {words.ms_text(delay, 2):>9}  ({steps})  {explanations.route_text(setup, r)}"
         )
-    lines += [f"  {words.part_name(setup, u.part):10} {words.route_text(setup, u)}" for u in t.unjudged]
+    lines += [f"  {words.part_name(setup, u.part):10} {explanations.route_text(setup, u)}" for u in t.unjudged]
     lines += [f"  {words.finding_text(setup, f)}" for f in t.findings]
     return lines
 
@@ -110,7 +114,7 @@ class _Paths(msgspec.Struct, forbid_unknown_fields=True):
 
 def stages(args: argparse.Namespace) -> int:
     """What each stage takes, from measured ways that share them."""
-    from ..core.document.reading import ReadProblem, decode_json, read_bytes
+    from ..core.files.safe_read import ReadProblem, decode_json, read_bytes
     from ..core.measure.stages import MeasuredPath, find_stages, worth_measuring
 
     try:
@@ -122,16 +126,26 @@ def stages(args: argparse.Namespace) -> int:
     worth = worth_measuring(paths, [tuple(p) for p in given.possible])
     result: dict[str, Any] = {
         "stages": [
-            {"stage": s, "ms": f.seconds * 1e3, "plus_minus_ms": f.plus_minus_s * 1e3, "only_together_with": list(f.tied)}
+            {"stage": s, "ms": f.seconds * 1e3, "plus_minus_ms": f.plus_minus_s * 1e3,
+            "only_together_with": list(f.tied)}
             for s, f in found.of.items()
         ],
         "contradicts": list(found.contradicts), "worth_measuring": [list(p) for p in worth],
     }  # fmt: skip
     lines = [
-        f"{s:24} {words.ms_text(f.seconds, 2):>10} {words.plus_minus_text(f.plus_minus_s)}{'  only together with ' + ', '.join(f.tied) if f.tied else ''}"
+        f"{s:24} {words.ms_text(f.seconds, 2):>10} "
+        f"{words.plus_minus_text(f.plus_minus_s)}{'  only together with ' + ', '.join(f.tied) if f.tied else ''}"
         for s, f in found.of.items()
     ]
     lines += [f"they contradict one another: {', '.join(found.contradicts)}"] if found.contradicts else []
     lines += [f"worth measuring: {' + '.join(p)}" for p in worth]
     emit(args, result, lambda: lines)
     return 1 if found.contradicts else 0
+
+
+def add_commands(to: CommandLine) -> None:
+    p = to.add("arrivals", arrivals, "stages, arrivals, and the delays that would align")
+    p.add_argument("setup", type=Path)
+    p.add_argument("--listener", metavar="ID")
+    p = to.add("stages", stages, "what each stage takes, from measured ways that share them")
+    p.add_argument("paths", type=Path)

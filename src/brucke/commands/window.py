@@ -1,10 +1,12 @@
 """The window, and what can stand behind it."""
 
 import argparse
+from pathlib import Path
 from typing import TYPE_CHECKING
 
+from .command_line import CommandLine
 from .needs import need_screen
-from .output import CannotDo, emit
+from .output import emit
 
 if TYPE_CHECKING:
     from ..ports.devices.kind import Found
@@ -34,13 +36,9 @@ def demo(args: argparse.Namespace) -> int:
 
 def devices(args: argparse.Namespace) -> int:
     """Sound cards that can play and record, by the name that --device takes."""
-    from ..ports.devices.kind import DeviceError
     from ..ports.devices.opening import found_devices
 
-    try:
-        cards = found_devices()
-    except DeviceError as e:
-        raise CannotDo(str(e)) from None
+    cards = found_devices()
     result = {
         "devices": [
             {
@@ -60,3 +58,14 @@ def _device_text(c: "Found") -> str:
     if c.inputs is None:
         return f"{c.name}: the desktop's sound server, with what it has chosen"
     return f"{c.name}: {c.inputs} in, {c.outputs} out, {c.rate_hz:.0f} Hz"
+
+
+def add_commands(to: CommandLine) -> None:
+    p = to.add("open", window, "the window with a setup (also: brucke SETUP)")
+    p.add_argument("setup", type=Path)
+    p.set_defaults(shots=None)
+    to.add("login", login, "as the desktop starts it: hidden, the last setup sounding, everyone closed")
+    p = to.add("demo", demo, "the window with the Nightboat hour")
+    p.add_argument("--shots", type=Path, metavar="DIR", help="write one PNG of each main view and end")
+    p.add_argument("--device", default="", metavar="NAME", help="a real sound card in place of the simulated interface")
+    p = to.add("devices", devices, "sound cards that --device can name")

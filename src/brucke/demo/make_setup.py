@@ -3,10 +3,10 @@
 It starts out of step, as real life does: nobody has measured or delayed anything yet.
 """
 
-from ..core.document.setup import Device, Listener, MapPoint, Moment, MomentRoute, Part, Route, Setup, Track
-from ..core.document.setup_file import save
+from ..core.document.setup import Device, Listener, MapPoint, Moment, OrderLine, Part, Route, Setup, Track
 from ..core.knowledge.evidence import Knowledge
 from ..core.sound.processors import Compressor, Gate
+from ..core.storage.setup_file import save
 from . import SETUP
 
 DEVICES = (
@@ -24,12 +24,16 @@ PARTS = (
         beat_source="harp.flac", tracks=(Track(file="harp.flac"),),
     ),
     Part(
-        id="voice", name="Voice", kind="follower", source="microphone", device="table", channels=(0,), colour=1, follows="harp",
+        id="voice", name="Voice", kind="follower", source="microphone", device="table", channels=(0,), colour=1,
+        follows=
+        "harp",
         hears_at="headphones", beat_source="voice.flac",
         chain=(Gate(threshold_db=-55), Compressor(threshold_db=-22, ratio=2.0, make_up_db=3)),
     ),
     Part(
-        id="cello", name="Cello", kind="follower", source="microphone", device="table", channels=(1,), colour=2, follows="harp",
+        id="cello", name="Cello", kind="follower", source="microphone", device="table", channels=(1,), colour=2,
+        follows=
+        "harp",
         hears_at="headphones", beat_source="cello.flac",
     ),
     Part(id="picture", name="Picture", kind="picture", source="camera", device="camera", colour=3, shows="voice"),
@@ -72,16 +76,35 @@ ROUTES = (
 MOMENTS = (
     Moment(id="sing", name="Sing"),
     Moment(
-        id="talk", name="Talk",
-        routes=tuple(MomentRoute(part="harp", listener=x, gain_db=-24) for x in ("headphones", "lounge_call", "shore_stream")),
-        policy={"lounge_call": "least_delay"},
+        id="talk", name="Talk", pauses=True, policy={"lounge_call": "least_delay"},
     ),
 )  # fmt: skip
+
+ORDER = (
+    OrderLine(
+        kind="talk", name="Welcome", moment="talk", lasts_s=12, note="who we are; that the lounge may sing along"
+    ),
+    OrderLine(
+        name="Slow water",
+        file="harp.flac",
+        to_s=17.0,
+        moment="sing",
+        after="talk",
+        note="breathe before the third verse",
+    ),
+    OrderLine(kind="talk", name="The lanterns", moment="talk", lasts_s=15),
+    OrderLine(name="Night ferry", file="harp.flac", from_s=17.0, to_s=34.0, moment="sing", after="talk"),
+    OrderLine(kind="pause", name="Pause", moment="talk", lasts_s=20),
+    OrderLine(
+        name="Slow water, again", file="harp.flac", from_s=34.0, moment="sing", after="talk", note="all together"
+    ),
+)
 
 
 def nightboat() -> Setup:
     return Setup(
         name="Nightboat hour", devices=DEVICES, parts=PARTS, listeners=LISTENERS, routes=ROUTES, moments=MOMENTS,
+        order=ORDER,
         notes="An hour of songs during the night crossing. The lounge hears us by call, the families by stream.",
     )  # fmt: skip
 

@@ -1,1 +1,2 @@
-"""At home on the desktop: what of ours stands in the user's own folders, so that a menu, a double click and a shell know us."""
+"""At home on the desktop: what of ours stands in the user's own folders, so that a menu, a double click and a shell
+know us."""

@@ -2,14 +2,17 @@
 
 from pathlib import Path
 
+from ..core.errors import BruckeError
 from .files import APP_ID, SUMMARY, Homes, in_exec
 from .writing import put_file
 
 COMMAND = "login"
 
 
-class AutostartError(ValueError):
+class AutostartError(BruckeError, ValueError):
     """Why it could not be switched, in one sentence that names the file."""
+
+    code = "autostart"
 
 
 def autostart_file(where: Homes) -> Path:

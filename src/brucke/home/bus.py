@@ -24,15 +24,15 @@ class Address:
 
 
 def uint(number: int) -> QDBusArgument:
-    return QDBusArgument(number, QMetaType.Type.UInt.value)
+    return QDBusArgument(number, QMetaType.Type.UInt.value)  # type: ignore[call-overload]
 
 
 def byte(number: int) -> QDBusArgument:
-    return QDBusArgument(number, QMetaType.Type.UChar.value)
+    return QDBusArgument(number, QMetaType.Type.UChar.value)  # type: ignore[call-overload]
 
 
 def texts(several: list[str]) -> QDBusArgument:
-    return QDBusArgument(several, QMetaType.Type.QStringList.value)
+    return QDBusArgument(several, QMetaType.Type.QStringList.value)  # type: ignore[call-overload]
 
 
 def _arguments(message: QDBusMessage) -> list[Any] | None:

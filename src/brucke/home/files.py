@@ -4,13 +4,13 @@ By the desktop's own specifications: Desktop Entry, Shared MIME-info, Icon Theme
 """
 
 from dataclasses import dataclass
+from html import escape
 from importlib import metadata
 from importlib.resources import files as resources
 from pathlib import Path
-from xml.sax.saxutils import escape
 
-from ..core.document.bundle import BUNDLE_SUFFIX
-from ..core.document.setup_file import SUFFIX
+from ..core.storage.bundle import BUNDLE_SUFFIX
+from ..core.storage.setup_file import SUFFIX
 
 APP_ID = "org.brucke.Brucke"
 SETUP_TYPE, BUNDLE_TYPE = "application/x-brucke-setup+json", "application/x-brucke-bundle+zip"
@@ -89,7 +89,7 @@ def types() -> str:
     )
     told = "".join(
         f"""  <mime-type type="{kind}">
-    <comment>{escape(name)}</comment>
+    <comment>{escape(name, quote=False)}</comment>
     <sub-class-of type="{of}"/>
     <icon name="{APP_ID}"/>
     <glob pattern="*{suffix}" weight="80"/>
@@ -114,8 +114,8 @@ def about() -> str:
   <developer_name>The Brucke founders</developer_name>
   <description>
     <p>Brucke carries every sound of a live performance from where it is made to everyone who listens: instruments, a
-    processed voice and backing tracks into calls, streams and recordings. It shows when each one arrives, and delays what
-    is early.</p>
+    processed voice and backing tracks into calls, streams and recordings. It shows when each one arrives, and delays
+    what is early.</p>
     <ul>
       <li>Every call and stream gets a microphone of its own, closed until it is opened.</li>
       <li>What each step costs in time is measured, not guessed.</li>

@@ -8,6 +8,7 @@ import subprocess
 from collections.abc import Iterable
 from pathlib import Path
 
+from ..core.errors import BruckeError
 from .autostart import autostart_file
 from .files import APP_ID, Homes, Told, wanted
 from .writing import put_file
@@ -16,8 +17,10 @@ LIST = f"{APP_ID}.installed.json"
 UPDATE_S = 60.0
 
 
-class InstallError(ValueError):
+class InstallError(BruckeError, ValueError):
     """Why something could not be put, or taken out, in one sentence that names it."""
+
+    code = "install"
 
 
 def homes() -> Homes:
@@ -29,8 +32,8 @@ def homes() -> Homes:
 
 
 def install(where: Homes, launcher: Path, commands: tuple[Told, ...]) -> list[Path]:
-    """What was put. What an earlier installation put and this one does not is taken out. Errors: InstallError, and nothing of it
-    is left half done: every file is whole, and the list says which."""
+    """What was put. What an earlier installation put and this one does not is taken out. Errors: InstallError, and
+    nothing of it is left half done: every file is whole, and the list says which."""
     before = _listed(where)
     files = wanted(where, launcher, commands)
     for file in files:
@@ -111,8 +114,8 @@ def _note(where: Homes, files: list[Path], folders: list[Path], made: Iterable[P
 
 
 def _listed(where: Homes) -> tuple[list[Path], list[Path], list[Path]]:
-    """(our files, folders that were not there before us, what the desktop's tools made), as written down; but whatever the list says, only
-    what could be ours is touched."""
+    """(our files, folders that were not there before us, what the desktop's tools made), as written down; but whatever
+    the list says, only what could be ours is touched."""
     try:
         told = json.loads((where.data / LIST).read_text(encoding="utf-8"))
         found = [[Path(p) for p in told[key] if isinstance(p, str)] for key in ("files", "folders", "made")]

@@ -1,7 +1,8 @@
 """Notifications through the desktop's own service, by its Desktop Notifications Specification."""
 
+from functools import partial
+from html import escape
 from typing import Any
-from xml.sax.saxutils import escape
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
@@ -52,9 +53,9 @@ class Notifications(QObject):
             actions = ["default", action, ACTION, action] if "actions" in able else []
             self._bus.call(
                 SERVICE, "Notify", "Brucke", uint(self._numbers.get(code, 0)), APP_ID, title,
-                escape(text) if "body-markup" in able else text, texts(actions),
+                escape(text, quote=False) if "body-markup" in able else text, texts(actions),
                 {"urgency": byte(URGENT if urgent else NORMAL), "desktop-entry": APP_ID}, -1,
-                told=lambda answer, code=code: self._shown(code, answer),
+                told=partial(self._shown, code),
             )  # fmt: skip
         self._waiting.clear()
 

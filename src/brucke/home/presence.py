@@ -1,4 +1,5 @@
-"""Whether anybody sits here: sleep and wake, a locked session, another user's turn, as the desktop's services tell it."""
+"""Whether anybody sits here: sleep and wake, a locked session, another user's turn, as the desktop's services tell
+it."""
 
 import os
 from typing import Any
@@ -18,8 +19,8 @@ WHY = "closes what is open before the computer sleeps"
 
 
 class Presence(QObject):
-    """`sleeps`: it goes to sleep as soon as `may_sleep` is called, and soon without; `woke`; `locked`; `left`: another user's
-    session is in front. That it is over changes nothing here."""
+    """`sleeps`: it goes to sleep as soon as `may_sleep` is called, and soon without; `woke`; `locked`; `left`: another
+    user's session is in front. That it is over changes nothing here."""
 
     sleeps = pyqtSignal()
     woke = pyqtSignal()

@@ -6,7 +6,7 @@ from pathlib import Path
 import numpy as np
 
 from ..core.document.setup import Setup
-from ..core.measure.played import TrackMark
+from ..core.measure.expected_source import TrackMark
 from ..core.measure.stimulus import StimulusKind, stimulus
 from ..core.routing.rows import channels_of, rows_of
 from ..engine.step.live import Live

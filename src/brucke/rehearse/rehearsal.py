@@ -1,19 +1,20 @@
 """The whole main job on the stand-ins: record out of step, measure, align, record again, measure what is left."""
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from dataclasses import replace as replace_truth
 from pathlib import Path
 
 from msgspec.structs import replace
 
+from ..core.aligning.align import align, timing
 from ..core.document.setup import Setup
+from ..core.errors import BruckeError
 from ..core.knowledge.evidence import Facts, Knowledge
-from ..core.knowledge.learned import measurement, now, picture_measurements
 from ..core.knowledge.quantities import ROUND_TRIP
 from ..core.measure.round_trip import Refusal, RoundTrip, round_trip
-from ..core.timing.align import align, timing
 from ..core.timing.arrivals import Timing
+from ..core.timing.make_evidence import measurement, now, picture_measurements
 from ..core.timing.paths import Situation
 from ..ports.sounds.files import F32, mono
 from ..standins.truth import Truth, invent, reports
@@ -25,8 +26,10 @@ Progress = Callable[[float, str], None]
 SEARCH_S = 0.4
 
 
-class RehearsalError(RuntimeError):
+class RehearsalError(BruckeError, RuntimeError):
     """Why the rehearsal could not be held, in one sentence; `refusal` when measuring was refused."""
+
+    code = "rehearsal"
 
     def __init__(self, sentence: str, refusal: Refusal | None = None):
         super().__init__(sentence)
@@ -58,21 +61,33 @@ def record_take(session: Offline, folder: Path, seconds: float, knowledge: Knowl
     take = Take(
         date=now(), setup=setup, knowledge=knowledge, moment=session.live.moment,
         parts={p.id: f"parts/{p.id}.wav" for p in setup.parts if p.channels},
-        listeners={x.id: f"listeners/{x.id}.wav" for x in setup.listeners}, far_ends=far_ends_in(folder, setup), track=session.track,
+        listeners={x.id: f"listeners/{x.id}.wav" for x in setup.listeners}, far_ends=far_ends_in(folder, setup),
+        track=session.track,
     )  # fmt: skip
     save_take(folder, take)
     return take
 
 
+@dataclass(frozen=True)
+class People:
+    """Who plays: `seed` makes them, `exact` ones have no human scatter, `late_s` are parts that arrive later than
+    anything says, in seconds."""
+
+    seed: int = 1
+    exact: bool = False
+    late_s: Mapping[str, float] = field(default_factory=dict)
+
+
 def rehearse(
-    setup: Setup, knowledge: Knowledge, sounds: dict[str, F32], out: Path, seconds: float, exact: bool, seed: int,
-    progress: Progress, planted: Mapping[str, float] | None = None,
+    setup: Setup, knowledge: Knowledge, sounds: dict[str, F32], out: Path, seconds: float, people: People,
+    progress: Progress,
 ) -> Rehearsal:  # fmt: skip
-    """`planted` are parts that arrive later than anything says, in seconds. RehearsalError where the setup has nothing to measure with, or measuring is refused."""
+    """Measure, align, record and prove on the stand-ins, for `seconds` a take, into the folder `out`. Errors:
+    RehearsalError where the setup has nothing to measure with, or measuring is refused; PlanError; OSError."""
     way = ROUND_TRIP.way(setup)
     if way is None:
         raise RehearsalError("no interface carries both a monitor and a part, so no round trip can be measured")
-    truth = replace_truth(invent(setup, seed, exact), late_s=dict(planted or {}))
+    truth = replace_truth(invent(setup, people.seed, people.exact), late_s=dict(people.late_s))
     facts = Facts(reported_s=reports(setup, truth))
     sources = {id: mono(s) for id, s in sounds.items()}
     session = Offline(setup, truth, sounds)

@@ -2,7 +2,7 @@
 
 from typing import Any
 
-from ..core.knowledge.take_verdict import ListenerProof
+from ..core.timing.take_verdict import ListenerProof
 from ..core.timing.verdicts import delay_impairment
 from ..takes.judging import judge, scatter_ms
 from ..words import timing
@@ -31,7 +31,7 @@ def report(done: Rehearsal, exact: bool, seed: int) -> dict[str, Any]:
             row["verdicts"] = {p.part: p.code for p in v.parts}
             row["left_before_ms"], row["left_after_ms"] = _left(before), _left(after)
             row["error_after_ms"] = {p: x.error_ms for p, x in after.left.items() if x.windows}
-            row["hand_off_ms"] = t.hand_off_s * 1e3
+            row["hand_off_ms"] = None if t.picture_unknown else t.hand_off_s * 1e3
             for name, proof in (("before", before), ("after", after)):
                 if proof.picture:
                     row[f"picture_left_{name}_ms"] = proof.picture.left_ms

@@ -48,7 +48,7 @@ class OpusLink:
         self.decoded += result.shape[1]
         return result
 
-    def _encode(self, piece: F32) -> list[av.Packet]:
+    def _encode(self, piece: F32) -> "list[av.Packet[av.AudioStream]]":
         layout = "stereo" if self.channels == 2 else "mono"
         packed = np.ascontiguousarray(np.clip(piece, -1, 1).T.reshape(1, -1), np.float32)
         frame = av.AudioFrame.from_ndarray(packed, format="flt", layout=layout)

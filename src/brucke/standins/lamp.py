@@ -1,6 +1,8 @@
-"""A camera that looks at one light: pictures at its own pace, each given away as late as the truth has it, through a pipe as any camera's driver would.
+"""A camera that looks at one light: pictures at its own pace, each given away as late as the truth has it, through a
+pipe as any camera's driver would.
 
-The light is a file with a line each time it changes: the monotonic time, and “1” where it went on. The pictures are YUV4MPEG2, grey.
+The light is a file with a line each time it changes: the monotonic time, and “1” where it went on. The pictures are
+YUV4MPEG2, grey.
 """
 
 import contextlib

@@ -14,28 +14,47 @@ from collections import deque
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
-from typing import Any
 
 import msgspec
 import numpy as np
 from msgspec.structs import replace
 
-from ..core.document.bundle import find_file
 from ..core.document.setup import Setup, Track
-from ..core.document.setup_file import SetupError, load
-from ..core.measure.played import TrackMark
+from ..core.files.run_log import begin
+from ..core.measure.expected_source import TrackMark
 from ..core.routing.rows import Rows, rows_of
+from ..core.storage.bundle import find_file
+from ..core.storage.setup_file import SetupError, load
 from ..engine.processes.channel import Channel
+from ..engine.processes.messages import (  # fmt: skip
+    Absent,
+    Cable,
+    CountIn,
+    FarEndsGiven,
+    Film,
+    GiveFarEnds,
+    KeepFarEnds,
+    Message,
+    NoisyRoom,
+    Pause,
+    Play,
+    Quit,
+    Seek,
+    Softer,
+    UseSetup,
+    UseTrack,
+)
 from ..engine.processes.region import Head, Region, attach
 from ..ports.sounds.beat_sounds import beat_sounds
+from ..ports.sounds.file_track import FileTrack
 from ..ports.sounds.files import SoundFileError
 from ..ports.sounds.segments import write_track
-from ..ports.sounds.track import FileTrack
 from .lamp import film_aside
 from .options import Options
+from .people import People
 from .room import Room
 from .truth import invent
-from .world import Defer, People, World
+from .world import Defer, World
 
 POLL_S = 0.0005
 NOTE_S = 1.0
@@ -53,35 +72,54 @@ class LiveWorld:
         self._file = self._known = file  # the track that plays, and the one that the players know by heart
         self._noted, self._noted_at = 0, 0.0
 
-    def run(self) -> None:
-        """Until the other side closes."""
+    def begin(self) -> None:
+        """From the block that the engine has come to."""
+        region, world = self.region, self.world
+        self._done = region.get(Head.OUT_BLOCKS)
+        self._silence = np.zeros((*region.sound("out_ring").shape[:2], world.n), np.float32)
+        world.frame_offset = self._done * world.n
+        region.set(Head.PLAYER_LENGTH, world.player.length)
+        region.set(Head.IN_BLOCKS, self._done + world.lead_blocks)
+        region.set(Head.WORLD_STATE, 1)
+
+    def turn(self) -> bool:
+        """One block, where the engine has handed one out; False where nothing is to be done."""
         region, world, n = self.region, self.world, self.world.n
         ins, outs = region.sound("in_ring"), region.sound("out_ring")
-        blocks = ins.shape[1] // n
-        done = region.get(Head.OUT_BLOCKS)
-        world.frame_offset = done * n
+        blocks, done = ins.shape[1] // n, self._done
+        behind = region.get(Head.OUT_BLOCKS) - done
+        if behind <= 0:
+            return False
+        if behind > blocks and world.leap(behind - 1):  # its sound was written over, and nobody wants the silence
+            done, behind = done + behind - 1, 1
+        at = done % blocks * n
+        target = (done + world.lead_blocks) % blocks * n
+        # What was written over before it was heard, by an engine that went on after a gap, is nobody's sound.
+        heard = np.ascontiguousarray(outs[:, :, at : at + n]) if behind <= blocks else self._silence.copy()
+        ins[:, target : target + n] = world.step(heard)
+        self._done = done + 1
+        region.set(Head.IN_BLOCKS, self._done + world.lead_blocks)
+        region.set(Head.PLAYER_FRAME, world.player.position)
         region.set(Head.PLAYER_LENGTH, world.player.length)
-        region.set(Head.IN_BLOCKS, done + world.lead_blocks)
-        region.set(Head.WORLD_STATE, 1)
+        region.set(Head.PLAYER_TROUBLES, getattr(world.player.track, "troubles", 0))
+        region.set(Head.PLAYER_STATE, int(world.player.playing))
+        self._note_now_and_then()
+        return True
+
+    def run(self) -> None:
+        """Until the other side closes."""
+        world = self.world
+        self.begin()
         while not self.channel.lost:
             message = self.channel.receive()
             if message is not None:
-                if message["do"] == "quit":
+                if isinstance(message, Quit):
                     break
-                self._act(message)
+                self.act(message)
             if self._ready:
                 world.adopt(*self._ready.popleft())
-            if region.get(Head.OUT_BLOCKS) <= done:
+            if not self.turn():
                 time.sleep(POLL_S)
-                continue
-            at = done % blocks * n
-            target = (done + world.lead_blocks) % blocks * n
-            ins[:, target : target + n] = world.step(np.ascontiguousarray(outs[:, :, at : at + n]))
-            done += 1
-            region.set(Head.IN_BLOCKS, done + world.lead_blocks)
-            region.set(Head.PLAYER_FRAME, world.player.position)
-            region.set(Head.PLAYER_STATE, int(world.player.playing))
-            self._note_now_and_then()
         if self._folder is not None:  # whoever recorded is gone; what was kept of it is whole
             self._defer(world.let_go())  # after what is still waiting to be written
             self._note_track(self._folder, list(world.track_log))
@@ -89,12 +127,11 @@ class LiveWorld:
     def _use(self, file: Path, track: Track) -> None:
         """Another track, or another level and loop of the same."""
         if file != self._file:
-            with contextlib.suppress(SoundFileError):  # the window has looked at it before it sent it
-                self.world.player.use(FileTrack(file, self.world.rate))
+            with contextlib.suppress(OSError):  # the window has looked at it before it sent it
+                self.world.player.use(FileTrack(file, self.world.rate, wait=False))
                 self.world.track_known = file == self._known
                 self._file = file
         self.world.set_track(track)
-        self.region.set(Head.PLAYER_LENGTH, self.world.player.length)
 
     def _film(self, light: Path, pictures: Path, seconds: float) -> None:
         """The first camera is turned to what is lit, for so long."""
@@ -129,7 +166,7 @@ class LiveWorld:
     def _hand_over(self, folder: Path, complete: Callable[[], None], log: list[TrackMark]) -> None:
         complete()
         self._note_track(folder, log)
-        self.channel.send("given", folder=str(folder))
+        self.channel.send(FarEndsGiven(folder=str(folder)))
 
     def _note_track(self, folder: Path, log: list[TrackMark]) -> None:
         """What the track did until now, beside the recording."""
@@ -144,39 +181,39 @@ class LiveWorld:
             log = list(self.world.track_log)
             self._defer(lambda: self._note_track(folder, log))
 
-    def _act(self, message: dict[str, Any]) -> None:
+    def act(self, message: Message) -> None:
         """What people in the world do when asked."""
         world = self.world
-        match message["do"]:
-            case "play":
+        match message:
+            case Play():
                 world.play()
-            case "pause":
+            case Pause():
                 world.pause()
-            case "seek":
-                world.seek(int(message["frame"]))
-            case "track":
-                self._use(Path(message["file"]), msgspec.convert(message["track"], Track))
-            case "count_in":
-                world.player.set_count_in(int(message["beats"]), float(message["tempo_bpm"]))
-            case "setup":
-                file, rows = Path(message["file"]), msgspec.convert(message["rows"], Rows)
+            case Seek():
+                world.seek(message.frame)
+            case UseTrack():
+                self._use(Path(message.file), message.track)
+            case CountIn():
+                world.player.set_count_in(message.beats, message.tempo_bpm)
+            case UseSetup():
+                file, rows = Path(message.file), message.rows
                 self._defer(lambda: self._make_ready(file, rows))
-            case "absent":
-                self._absent(set(message["devices"]))
-            case "room":
-                world.room = Room(world.rate, float(message["hum_db"]), float(message["fan_db"]))
-            case "softer":
-                world.softer_db = -float(message["db"])
-            case "camera":
-                self._film(Path(message["light"]), Path(message["pictures"]), float(message["seconds"]))
-            case "cable":
-                world.cable = message["state"]
-            case "keep":
-                self._folder = Path(message["folder"])
+            case Absent():
+                self._absent(set(message.devices))
+            case NoisyRoom():
+                world.room = Room(world.rate, message.hum_db, message.fan_db)
+            case Softer():
+                world.softer_db = -message.db
+            case Film():
+                self._film(Path(message.light), Path(message.pictures), message.seconds)
+            case Cable():
+                world.cable = "plugged" if message.plugged else "unplugged"
+            case KeepFarEnds():
+                self._folder = Path(message.folder)
                 self._noted = 0
                 with contextlib.suppress(OSError):  # the take says what is missing
                     world.keep_far_ends(self._folder)
-            case "give_back" if self._folder is not None:
+            case GiveFarEnds() if self._folder is not None:
                 folder, self._folder = self._folder, None
                 # Now, and with the log as it is: the next recording may begin before this one's files are complete.
                 complete, log = world.let_go(), list(world.track_log)
@@ -199,27 +236,24 @@ def _track_file(setup: Setup, folders: list[Path]) -> Path | None:
     return find_file(part.tracks[part.track].file, folders) if part is not None else None
 
 
-def _read_ahead(file: Path | None, rate_hz: int) -> FileTrack | None:
-    """The track, read from its file as it plays."""
-    if file is None:
-        return None
-    track = FileTrack(file, rate_hz)
-    track.wait_ready()
-    return track
-
-
 def main() -> None:
+    begin("standins")
     os.umask(0o077)  # what the far ends hear is somebody's session
     region = attach(sys.argv[1], int(sys.argv[2]))
     options = msgspec.json.decode(sys.argv[4], type=Options)
     setup, _ = load(Path(options.setup))
     folders = [Path(f) for f in options.folders]
+    file = _track_file(setup, folders)
+    track = (
+        FileTrack(file, setup.rate_hz) if file is not None else None
+    )  # its decoder begins while the rest is made ready
     sounds = beat_sounds(setup, folders, KNOWN_S)
     defer = aside()
-    file = _track_file(setup, folders)
+    if track is not None:
+        track.wait_ready()
     world = World(
         setup, rows_of(setup, options.roomy), invent(setup, options.seed, options.exact), sounds, defer,
-        _read_ahead(file, setup.rate_hz), frozenset(options.real),
+        track, frozenset(options.real),
     )  # fmt: skip
     sys.setswitchinterval(1e-4)  # whoever listens aside must not hold up the sound
     try:

@@ -101,6 +101,11 @@ class Call:
                 self.returned.write(self._answer_at + self._answered + self._delay_back, back[0])
                 self._answered += back.shape[1]
 
+    def leap(self, frames: int) -> None:
+        """So much later, with nothing heard or said on the way."""
+        self._sent += frames
+        self._answered += frames if self._answer_at is not None else 0
+
     def forget(self, now: int) -> None:
         if self._far is not None:
             self._far.forget(now + self._delay_there)
@@ -153,6 +158,10 @@ class Stream:
             frame.sample_rate, frame.time_base, frame.pts = RATE, Fraction(1, RATE), self._coded
             self._coded += FRAME
             self._file.mux(self._audio.encode(frame))
+
+    def leap(self, frames: int) -> None:
+        """So much later; not while it is recorded."""
+        self._frames += frames
 
     def see(self, at: int, picture: U8) -> None:
         """A finished picture whose exposure and transfer ended up at absolute frame `at`.

@@ -74,11 +74,12 @@ def invent(setup: Setup, seed: int, exact: bool) -> Truth:
 
 
 def reports(setup: Setup, truth: Truth) -> dict[str, float]:
-    """What the equipment says of itself: a call its delay to the next 10 ms. Converters, streams and cameras say nothing."""
+    """What stand-ins say of themselves: a call its delay to the next 10 ms. Converters, streams and cameras say
+    nothing. A device that is at a card, or a program of this computer, is no stand-in: nothing is invented for it."""
     said = {}
     coder = LATENCY / RATE
     for id, service in truth.services.items():
-        if setup.device(id).kind == "call":
+        if setup.device(id).kind == "call" and not setup.device(id).card:
             said[f"{id}:out"] = round(service.there_s + coder, 2)
             said[f"{id}:in"] = round(service.back_s + coder, 2)
     return said

@@ -6,13 +6,13 @@ of block m + lead_blocks. All of it is deterministic for a seed, in real time or
 """
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
 
 from ..core.document.setup import Device, Part, Setup, Track
-from ..core.measure.played import SILENT, TrackMark
+from ..core.measure.expected_source import SILENT, TrackMark
 from ..core.measure.sharp_sounds import clap_times
 from ..core.routing.rows import Rows
 from ..core.units import db_to_gain
@@ -20,6 +20,7 @@ from ..ports.sounds.player import BackingPlayer, TrackLike
 from ..ports.sounds.track import MemoryTrack
 from .camera import U8, Cameras, Scene, loudness_of
 from .delays import F32, DelayLine
+from .people import People
 from .performer import Performer
 from .room import Room
 from .services import Call, Defer, Stream
@@ -28,14 +29,6 @@ from .truth import Cable, Truth
 CABLE_GAIN = {"plugged": 0.5, "wandering": 0.5, "loud": 6.0, "unplugged": 0.0}
 REAL_LEAD_BLOCKS = 24
 MIXER_FRAMES = 96.0  # what an interface's own direct monitoring takes
-
-
-@dataclass(frozen=True)
-class People:
-    """Performers and scenes by part, made ready before they come into the world."""
-
-    performers: dict[str, Performer]
-    scenes: dict[str, Scene]
 
 
 class World:
@@ -256,6 +249,22 @@ class World:
         """The files of the far ends are complete after this."""
         self.let_go()()
 
+    def leap(self, blocks: int) -> bool:
+        """So many blocks later at once, silent on the way, the song too; False while far ends record, where all that
+        lies between is wanted."""
+        if self._logging:
+            return False
+        frames = blocks * self.n
+        self._block += blocks
+        if self.player.playing:
+            self.player.leap(frames)
+        for call in self._calls.values():
+            call.leap(frames)
+        for stream in self._streams.values():
+            stream.leap(frames)
+        self._jump()
+        return True
+
     @property
     def frame(self) -> int:
         """The engine's frame with which the next block begins."""
@@ -276,9 +285,9 @@ class World:
             if self._loop_is_part:
                 self._jump()
         rough = due - (self.player.position - n)
-        for device in self.absent:
-            if device in self._row_of:
-                outs[self._row_of[device]] = 0.0
+        for gone in self.absent:
+            if gone in self._row_of:
+                outs[self._row_of[gone]] = 0.0
         if self.room is not None:
             self._murmur = self.room.sound(n)
         self._play_interface(outs, m, rough, captures)

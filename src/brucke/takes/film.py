@@ -6,9 +6,9 @@ from pathlib import Path
 import numpy as np
 import numpy.typing as npt
 
-from ..core.measure.seen import Seen
 from ..core.measure.sharp_sounds import sharp_sounds
 from ..core.measure.sound_and_picture import SoundAndPicture, sound_and_picture, telling
+from ..core.measure.video_features import VideoFeatures
 from .recording import FilmSound, read_film_sound, read_pictures
 from .take import TakeError
 
@@ -45,9 +45,10 @@ class Judged:
     """A film with what was found in it."""
 
     sound: FilmSound
-    seen: Seen
+    seen: VideoFeatures
     found: SoundAndPicture
     sharp_s: npt.NDArray[np.float64]  # when something sharp sounds, on the film's clock
+    only_s: float = 0.0  # so much of its beginning was looked at, 0: all of it
 
 
 def judge_film(path: Path, most_s: float = JUDGED_S) -> Judged:
@@ -58,7 +59,8 @@ def judge_film(path: Path, most_s: float = JUDGED_S) -> Judged:
     seen = read_pictures(path, most_s + sound.start_s, at)
     if len(seen.times_s) < 8:
         raise TakeError(f"{path.name}: the file: {_pictures(len(seen.times_s))}")
-    return Judged(sound, seen, sound_and_picture(seen, at), at)
+    more = sound.sound.shape[1] / sound.rate_hz >= most_s
+    return Judged(sound, seen, sound_and_picture(seen, at), at, most_s if more else 0.0)
 
 
 def _pictures(count: int) -> str:

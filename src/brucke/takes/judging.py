@@ -1,7 +1,7 @@
-"""The verdict of a whole take: every listener but the monitors, by the one rule of `core/knowledge/take_verdict.py`."""
+"""The verdict of a whole take: every listener but the monitors, by the one rule of `core/timing/take_verdict.py`."""
 
-from ..core.knowledge.take_verdict import TakeVerdict, take_verdict
 from ..core.measure.take_offset import WINDOW_S
+from ..core.timing.take_verdict import TakeVerdict, take_verdict
 from .take import Take
 
 

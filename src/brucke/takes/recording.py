@@ -1,5 +1,5 @@
-"""Sound and pictures of any film, on the clock of the film's own time stamps. Read through FFmpeg's libraries, never whole: of the pictures only what
-`core/measure/seen.py` keeps."""
+"""Sound and pictures of any film, on the clock of the film's own time stamps. Read through FFmpeg's libraries, never
+whole: of the pictures only what `core/measure/video_features.py` keeps."""
 
 from collections.abc import Iterator
 from contextlib import contextmanager
@@ -11,8 +11,8 @@ import av
 import numpy as np
 import numpy.typing as npt
 
-from ..core.document.reading import ReadProblem, regular_file
-from ..core.measure.seen import Seen, blocks_of, columns_of
+from ..core.files.safe_read import ReadProblem, regular_file
+from ..core.measure.video_features import VideoFeatures, blocks_of, columns_of
 from ..ports.sounds.track import open_media
 from .take import TakeError
 
@@ -78,7 +78,8 @@ class _Frames:
 
 
 def read_film_sound(path: Path, most_s: float) -> FilmSound:
-    """At most `most_s` of it, from its own beginning, at the rate it has. Where its stamps leave something out there is silence. Errors: TakeError."""
+    """At most `most_s` of it, from its own beginning, at the rate it has. Where its stamps leave something out there is
+    silence. Errors: TakeError."""
     with _reading(path) as file:
         if not file.streams.audio:
             raise TakeError(f"{path.name}: the file: holds no sound")
@@ -98,7 +99,8 @@ def read_film_sound(path: Path, most_s: float) -> FilmSound:
             off = at - (start + done / rate)
             if off < -BACK_S:
                 raise TakeError(
-                    f"{path.name}: the sound: its time stamps jump back at {at:.1f} s; record again, or copy it into a new file"
+                    f"{path.name}: the sound: its time stamps jump back at {at:.1f} s; record again, or copy it into "
+                    f"a new file"
                 )
             if off > GAP_S:
                 raise TakeError(f"{path.name}: the sound: its time stamps leave out {off:.0f} s at {at:.1f} s")
@@ -116,8 +118,9 @@ def read_film_sound(path: Path, most_s: float) -> FilmSound:
         return FilmSound(np.concatenate(pieces, axis=1), rate, start or 0.0)
 
 
-def read_pictures(path: Path, most_s: float, near_s: F64 | None = None, reach_s: float = 1.2) -> Seen:
-    """Its pictures until `most_s`; the small ones are kept within `reach_s` of any of the moments `near_s`. Errors: TakeError; without pictures `Seen` is empty."""
+def read_pictures(path: Path, most_s: float, near_s: F64 | None = None, reach_s: float = 1.2) -> VideoFeatures:
+    """Its pictures until `most_s`; the small ones are kept within `reach_s` of any of the moments `near_s`. Errors:
+    TakeError; without pictures `VideoFeatures` is empty."""
     with _reading(path) as file:
         if not file.streams.video:
             return _Looking(near_s, reach_s).seen((0, 0))
@@ -130,7 +133,8 @@ def read_pictures(path: Path, most_s: float, near_s: F64 | None = None, reach_s:
                 break
             if at < last - BACK_S:
                 raise TakeError(
-                    f"{path.name}: the picture: its time stamps jump back at {at:.1f} s; record again, or copy it into a new file"
+                    f"{path.name}: the picture: its time stamps jump back at {at:.1f} s; record again, or copy it "
+                    f"into a new file"
                 )
             if at <= last:
                 continue  # a picture that would be shown at the same time
@@ -147,10 +151,11 @@ def _small(frame: "av.VideoFrame", size: tuple[int, int]) -> U8:
     plain = frame.format.name.startswith(LUMA) and frame.format.components[0].bits == 8
     if plain and (frame.width, frame.height) == size:
         plane = frame.planes[0]
-        rows = np.frombuffer(plane, np.uint8).reshape(-1, plane.line_size)[: frame.height, : frame.width]
+        rows = np.frombuffer(memoryview(plane), np.uint8).reshape(-1, plane.line_size)[: frame.height, : frame.width]
         return rows[::step, ::step]
     wide, high = -(-size[0] // step), -(-size[1] // step)
-    return frame.reformat(width=wide, height=high, format="gray", interpolation="POINT").to_ndarray()
+    small = frame.reformat(width=wide, height=high, format="gray", interpolation="POINT")
+    return np.asarray(small.to_ndarray(), np.uint8)
 
 
 class _Looking:
@@ -192,10 +197,10 @@ class _Looking:
         self._last = self._waiting[-1]
         self._waiting.clear()
 
-    def seen(self, size: tuple[int, int]) -> Seen:
+    def seen(self, size: tuple[int, int]) -> VideoFeatures:
         self._count()
         nothing = np.zeros((0, 1), np.float32)
         light, moved = (np.concatenate(x) if x else nothing for x in (self._light, self._moved))
         near = np.stack(self._kept) if self._kept else np.zeros((0, 1, 1), np.uint8)
         columns = columns_of(self._last[None]) if self._last is not None else 1
-        return Seen(np.array(self._times), light, moved, near, np.array(self._which, np.int64), size, columns)
+        return VideoFeatures(np.array(self._times), light, moved, near, np.array(self._which, np.int64), size, columns)

@@ -1,4 +1,5 @@
-"""The pictures and the sound around what was found in a film, small enough to be handed to a window: one file of plain arrays."""
+"""The pictures and the sound around what was found in a film, small enough to be handed to a window: one file of plain
+arrays."""
 
 from dataclasses import dataclass
 from pathlib import Path
@@ -20,7 +21,8 @@ AROUND_S = 0.8
 
 @dataclass(frozen=True)
 class Shots:
-    """`events_s` [E] is when each sounds; sound [E, frames] begins AROUND_S before it; pictures [m, height, width] at `times_s` [m]."""
+    """`events_s` [E] is when each sounds; sound [E, frames] begins AROUND_S before it; pictures [m, height, width] at
+    `times_s` [m]."""
 
     events_s: F64
     sound: F32

@@ -1,12 +1,14 @@
-"""A test film: numbered pictures, and a flash with a beep at uneven intervals, exactly together. Played through any path and recorded at its end, it tells
-what the path does to sound against picture.
+"""A test film: numbered pictures, and a flash with a beep at uneven intervals, exactly together. Played through any
+path and recorded at its end, it tells what the path does to sound against picture.
 
-The flash is a small square, and there are never more than three in a second (WCAG 2.2, 2.3.1): many people are sensitive to flashing light.
+The flash is a small square, and there are never more than three in a second (WCAG 2.2, 2.3.1): many people are
+sensitive to flashing light.
 """
 
 from collections.abc import Iterator
 from fractions import Fraction
 from pathlib import Path
+from typing import cast
 
 import av
 import numpy as np
@@ -16,7 +18,8 @@ from .take import TakeError
 
 U8 = npt.NDArray[np.uint8]
 WIDTH, HEIGHT, SQUARE = 1280, 720, 200
-# Seconds from one event to the next: no two alike, none below a third of a second, and no common measure, so that a camera of whatever rate sees them at
+# Seconds from one event to the next: no two alike, none below a third of a second, and no common measure, so that a
+# camera of whatever rate sees them at
 # different places in its pictures.
 INTERVALS_S = (1.003, 0.711, 1.137, 0.859, 1.291, 0.673, 1.049, 0.937, 1.213, 0.787, 1.171, 0.901, 1.327, 0.739, 1.097)
 FIRST_S, AFTER_S = 1.5, 1.5
@@ -24,10 +27,11 @@ FLASH_S, BEEP_S, BEEP_HZ, BEEP_LEVEL = 0.12, 0.08, 1000.0, 0.25
 DARK, LIT, SQUARE_DARK, INK = 40, 225, 24, 150
 SLOWEST, FASTEST = 10, 240
 SUFFIXES = {
-    ".mkv": ("matroska", "libx264", "pcm_s16le"), ".mov": ("mov", "libx264", "pcm_s16le"), ".mp4": ("mp4", "libx264", "aac"),
+    ".mkv": ("matroska", "libx264", "pcm_s16le"), ".mov": ("mov", "libx264", "pcm_s16le"), ".mp4": ("mp4", "libx264",
+    "aac"),
     ".avi": ("avi", "mpeg4", "pcm_s16le"),
 }  # fmt: skip
-QUICK = {"libx264": {"preset": "ultrafast", "crf": "20"}}
+QUICK: dict[str, dict[str, object]] = {"libx264": {"preset": "ultrafast", "crf": "20"}}
 # The lines of a digit: top, upper left, upper right, middle, lower left, lower right, bottom.
 _LINES = ("1110111", "0010010", "1011101", "1011011", "0111010", "1101011", "1101111", "1010010", "1111111", "1111011")
 
@@ -68,13 +72,14 @@ def write_slate(path: Path, fps: Fraction = Fraction(25), rate_hz: int = 48000) 
 
 
 def _write(
-    out: "av.container.OutputContainer", kind: tuple[str, str, str], fps: Fraction, rate_hz: int, events: list[int], count: int
+    out: "av.container.OutputContainer", kind: tuple[str, str, str], fps: Fraction, rate_hz: int, events: list[int],
+    count: int
 ) -> None:  # fmt: skip
-    video = out.add_stream(kind[1], rate=fps)
+    video = cast("av.VideoStream", out.add_stream(kind[1], rate=fps))
     video.width, video.height, video.pix_fmt = WIDTH, HEIGHT, "yuv420p"
     video.bit_rate = 2_000_000
     video.options = QUICK.get(kind[1], {})
-    audio = out.add_stream(kind[2], rate=rate_hz)
+    audio = cast("av.AudioStream", out.add_stream(kind[2], rate=rate_hz))
     audio.layout = "stereo"
     sound = _beeps(events, fps, rate_hz, count)
     said = av.AudioResampler(format=audio.codec_context.format.name, layout="stereo", rate=rate_hz)
@@ -128,7 +133,8 @@ def _draw_number(picture: U8, number: int, top: int) -> None:
     left = (picture.shape[1] - len(text) * (wide + gap) + gap) // 2
     middle = (high - thick) // 2
     lines = (
-        (0, 0, wide, thick), (0, 0, thick, middle + thick), (wide - thick, 0, thick, middle + thick), (0, middle, wide, thick),
+        (0, 0, wide, thick), (0, 0, thick, middle + thick), (wide - thick, 0, thick, middle + thick),
+        (0, middle, wide, thick),
         (0, middle, thick, high - middle), (wide - thick, middle, thick, high - middle), (0, high - thick, wide, thick),
     )  # fmt: skip
     for i, digit in enumerate(text):

@@ -1,11 +1,13 @@
 """One track of a take as one sound, whatever segments it was recorded in."""
 
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 import numpy as np
 import soundfile as sf
 
-from ..core.document.reading import ReadProblem, regular_file
+from ..core.files.safe_read import ReadProblem, regular_file
 from ..ports.sounds.files import BLOCK_FRAMES, F32
 from ..ports.sounds.segments import Segment, read_segments, segment_file
 from .take import TakeError
@@ -13,18 +15,17 @@ from .take import TakeError
 LONGEST_S = 3 * 3600
 
 
-def _read(path: Path, most_s: float) -> tuple[F32, int]:
+@contextmanager
+def _open(path: Path) -> Iterator[sf.SoundFile]:
+    """What goes wrong while it is read is one sentence, too."""
     try:
         regular_file(path)
         with sf.SoundFile(path) as f:
-            pieces, left = [np.zeros((0, f.channels), np.float32)], round(most_s * f.samplerate)
-            # What is really there, and not what a header claims.
-            while left > 0 and len(piece := f.read(min(left, BLOCK_FRAMES), dtype="float32", always_2d=True)):
-                pieces.append(piece)
-                left -= len(piece)
-            return np.concatenate(pieces), f.samplerate
+            yield f
     except ReadProblem as e:
         raise TakeError(f"{path.name}: {e}") from None
+    except TakeError:
+        raise
     except (sf.LibsndfileError, OSError, RuntimeError, MemoryError, ValueError) as e:
         raise TakeError(f"{path.name}: the file: not a sound that can be read") from e
 
@@ -35,25 +36,41 @@ def _segment_path(folder: Path, name: str, s: Segment) -> Path | None:
     return next((folder / n for n in (segment_file(name, s.number), old) if (folder / n).is_file()), None)
 
 
-def take_sound(folder: Path, name: str, most_s: float = LONGEST_S) -> tuple[F32, int]:
-    """(sound [channels, frames], rate) of a track, its segments where they belong on the engine's clock and silence
-    between them, and before what came later. Errors: TakeError."""
+def track_blocks(folder: Path, name: str, most_s: float = LONGEST_S) -> tuple[int, int, Iterator[F32]]:
+    """(rate, channels, blocks [frames, channels]) of a track from its beginning: its segments where they belong on the
+    engine's clock, and silence between them and before what came later. Errors: TakeError, also from the blocks."""
     segments = read_segments(folder) if name.startswith(("parts/", "listeners/")) else []
-    later = next((p for s in segments[1:] if (p := _segment_path(folder, name, s)) is not None), None)
-    begins = (folder / name).is_file() or later is None
-    first, rate = _read(folder / name if begins else later, most_s if begins else 0.0)  # type: ignore[arg-type]
-    pieces = [first]
-    at = len(first)
-    for s in segments[1:]:
-        path = _segment_path(folder, name, s)
-        begin = s.frame - segments[0].frame
-        if path is None or begin >= most_s * rate:
+    pieces = [
+        (s.frame - segments[0].frame, path)
+        for s in segments[1:]
+        if (path := _segment_path(folder, name, s)) is not None
+    ]
+    if (folder / name).is_file() or not pieces:
+        pieces.insert(0, (0, folder / name))
+    with _open(pieces[0][1]) as f:
+        rate, channels = f.samplerate, f.channels
+    return rate, channels, _blocks(name, pieces, channels, round(most_s * rate))
+
+
+def _blocks(name: str, pieces: list[tuple[int, Path]], channels: int, most: int) -> Iterator[F32]:
+    at = 0
+    for begin, path in pieces:
+        if begin >= most:
             continue
-        sound, _ = _read(path, most_s - begin / rate)
-        if begin > at:
-            pieces.append(np.zeros((begin - at, sound.shape[1]), np.float32))
-        pieces.append(sound[max(0, at - begin) :])
-        at = max(at, begin + len(sound))
-    if any(p.shape[1] != first.shape[1] for p in pieces):
-        raise TakeError(f"{name}: the segments: not equally wide")
-    return np.ascontiguousarray(np.concatenate(pieces).T), rate
+        with _open(path) as f:
+            if f.channels != channels:
+                raise TakeError(f"{name}: the segments: not equally wide")
+            while at < begin:
+                yield np.zeros((min(begin - at, BLOCK_FRAMES), channels), np.float32)
+                at = min(begin, at + BLOCK_FRAMES)
+            f.seek(min(at - begin, f.frames))
+            # What is really there, and not what a header claims.
+            while at < most and len(piece := f.read(min(most - at, BLOCK_FRAMES), dtype="float32", always_2d=True)):
+                yield piece
+                at += len(piece)
+
+
+def take_sound(folder: Path, name: str, most_s: float = LONGEST_S) -> tuple[F32, int]:
+    """(sound [channels, frames], rate) of a track; see `track_blocks`. Errors: TakeError."""
+    rate, channels, blocks = track_blocks(folder, name, most_s)
+    return np.ascontiguousarray(np.concatenate([np.zeros((0, channels), np.float32), *blocks]).T), rate

@@ -8,12 +8,13 @@ from pathlib import Path
 import msgspec
 
 from ..core.document.ranges import printable, range_problems
-from ..core.document.reading import ReadProblem, convert, decode_json, read_bytes
 from ..core.document.setup import Setup
-from ..core.document.setup_problems import knowledge_problems, leads_outside, problems
+from ..core.errors import BruckeError
+from ..core.files.safe_read import ReadProblem, convert, decode_json, read_bytes
 from ..core.knowledge.evidence import Knowledge
-from ..core.knowledge.take_verdict import ListenerProof
-from ..core.measure.played import TrackMark
+from ..core.measure.expected_source import TrackMark
+from ..core.storage.setup_problems import knowledge_problems, leads_outside, problems
+from ..core.timing.take_verdict import ListenerProof
 from ..ports.sounds.segments import read_track
 
 FORMAT = "brucke take"
@@ -21,8 +22,10 @@ VERSION = 1
 MAX_BYTES = 64 * 2**20
 
 
-class TakeError(ValueError):
+class TakeError(BruckeError, ValueError):
     """One sentence: file, place in it, reason."""
+
+    code = "take"
 
 
 class Take(msgspec.Struct, frozen=True, kw_only=True):

@@ -1,4 +1,5 @@
-"""Voice and music of a recording, small enough to be handed to a window that shows and plays them: one file of plain arrays."""
+"""Voice and music of a recording, small enough to be handed to a window that shows and plays them: one file of plain
+arrays."""
 
 from dataclasses import dataclass
 from pathlib import Path

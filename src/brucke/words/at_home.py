@@ -1,10 +1,11 @@
-"""At home on the desktop, in words: why it stays awake, what is told while the window is hidden, what nobody sitting here means."""
+"""At home on the desktop, in words: why it stays awake, what is told while the window is hidden, what nobody sitting
+here means."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
 
 from ..core.document.setup import Setup
-from .here import together_text
+from .this_computer import together_text
 from .timing import device_name, listener_name
 from .translation import _
 
@@ -27,10 +28,10 @@ def awake_reason(setup: Setup, open_ids: Sequence[str], on_air: bool, recording:
     said = []
     if open_ids:
         names = together_text([listener_name(setup, x) for x in open_ids])
-        said.append(_("{names} is open") if len(open_ids) == 1 else _("{names} are open"))
+        said.append(_("{names} hears you") if len(open_ids) == 1 else _("{names} hear you"))
         said[-1] = said[-1].format(names=names)
     elif on_air:
-        said.append(_("on air"))
+        said.append(_("they hear you"))
     if recording:
         said.append(_("a take is being recorded"))
     return _(", and ").join(said)
@@ -67,9 +68,13 @@ def unwritten_news() -> News:
 
 def unheard_news(setup: Setup, listener: str, since: str) -> News:
     name = listener_name(setup, listener)
-    text = _("The program that had chosen it takes no sound any more. {name} is still open.").format(name=name)
+    text = _("The program that had chosen it takes no sound any more. It would hear you again at once.").format(
+        name=name
+    )
     title = _("Nobody hears you in {name} since {since}").format(name=name, since=since)
-    return News(f"unheard/{listener}", title, text, _("Close {name}").format(name=name), f"close/{listener}")
+    return News(
+        f"unheard/{listener}", title, text, _("Let {name} hear no longer").format(name=name), f"close/{listener}"
+    )
 
 
 def server_news() -> News:
@@ -82,17 +87,34 @@ def unopened_news(why: str) -> News:
 
 
 def slept_news() -> News:
-    text = _("Everyone is closed. Confirm the round trip before you rely on it.")
+    text = _("They hear you no longer. Test the round trip again before you rely on it.")
     return News("slept", _("The computer slept"), text, _("Show"), "align")
 
 
 def still_heard_text(setup: Setup, open_ids: Sequence[str]) -> str:
     """For whoever closes the window while something is open."""
     if not open_ids:
-        return _("You are on air. What you play is still heard when the window is hidden.")
-    said = _("{names} is open") if len(open_ids) == 1 else _("{names} are open")
+        return _("They hear you. What you play is still heard when the window is hidden.")
+    said = _("{names} hears you") if len(open_ids) == 1 else _("{names} hear you")
     names = together_text([listener_name(setup, x) for x in open_ids])
     return _("{said}: you are still heard when the window is hidden.").format(said=said.format(names=names))
+
+
+KEEPS, LETS_GO = "keeps", "lets_go"
+
+
+def held_text(held: Sequence[tuple[str, Sequence[str]]]) -> str:
+    """For whoever quits while programs have chosen microphones of ours: (microphone, programs)."""
+    some = [
+        (_("{programs} has chosen {name}") if len(programs) == 1 else _("{programs} have chosen {name}")).format(
+            programs=together_text(programs), name=name
+        )
+        for name, programs in held
+    ]
+    return _(
+        "{who}.\n\nKept silent, nothing is heard there until another microphone is chosen or Brucke is back.\n\n"
+        "Let go, the desktop gives them this computer's own microphone at once."
+    ).format(who="; ".join(some))
 
 
 def hidden_news(hears: str) -> News:
@@ -111,13 +133,13 @@ CHOICES = {
 EVENT_TEXT = {
     "locked": _("When the session is locked"),
     "left": _("When another user's session comes to the front"),
-    "woke": _("After sleep (everyone is closed in any case)"),
+    "woke": _("After sleep (they hear you no longer in any case)"),
     "moved": _("When the desktop's microphone or headphones become others"),
 }
 CHOICE_TEXT = {
     GOES_ON: _("the sound goes on as it is"),
-    CLOSES: _("everyone is closed, the sound goes on"),
-    STOPS: _("everyone is closed and the sound stops"),
+    CLOSES: _("they hear you no longer, the sound goes on"),
+    STOPS: _("they hear you no longer and the sound stops"),
 }
 _HAPPENED = {
     "sleeps": _("The computer goes to sleep"),
@@ -132,7 +154,7 @@ def happened_text(event: str, closed: Sequence[str], stopped: bool) -> str:
     """What was done about it; “” where nothing was."""
     if not closed and not stopped:
         return ""
-    done = _("everyone is closed") if closed else ""
+    done = _("they hear you no longer") if closed else ""
     if stopped:
         done = _(" and ").join(x for x in (done, _("the sound was stopped")) if x)
     return f"{_HAPPENED[event]}: {done}."
@@ -142,5 +164,5 @@ def happened_text(event: str, closed: Sequence[str], stopped: bool) -> str:
 
 
 def mark_text(state: str, trouble: str) -> str:
-    said = {"silent": _("silent"), "closed": _("sounds, everyone closed"), "open": _("open")}[state]
+    said = {"silent": _("silent"), "closed": _("sounds, nobody is let hear"), "open": _("they hear you")}[state]
     return _("Brucke: {said}").format(said=", ".join(x for x in (said, trouble) if x))

@@ -4,6 +4,7 @@ from typing import Any
 
 from ..core.document.differences import Difference
 from ..core.document.setup import Setup
+from .detail import choose
 from .timing import db_text, device_name, listener_name, part_name
 from .translation import _
 
@@ -69,13 +70,16 @@ _FIELDS = {
     "name": _("name"), "rate_hz": _("sample rate"), "block_frames": _("block"), "notes": _("notes"),
     "buffer_frames": _("buffer"), "buffers": _("buffers"), "gain_db": _("gain"), "delay_ms": _("delay"),
     "trim_db": _("trim"), "on": _("on"), "map": _("channel map"), "channels": _("channels"),
-    "processed": _("processed"), "sets_clock": _("sets the clock"), "order": _("order"), "profiles": _("noise profiles"), "chain": _("processors"),
-    "other_chain": _("other version"), "version": _("version"), "target_lufs": _("target loudness"), "ceiling_db": _("ceiling"),
-    "extra_ms": _("later than needed by"), "wait_at_most_ms": _("waits at most"), "picture_there_ms": _("picture delay set there"),
+    "processed": _("processed"), "sets_clock": _("sets the clock"), "order": _("order"), "profiles": _(
+    "noise profiles"), "chain": _("processors"),
+    "other_chain": _("other version"), "version": _("version"), "target_lufs": _("target loudness"), "ceiling_db": _(
+    "ceiling"),
+    "extra_ms": _("later than needed by"), "wait_at_most_ms": _("waits at most"), "picture_there_ms": _(
+    "picture delay set there"),
     "sound_there_ms": _("sound offset set there"), "air_m": _("way through the air, in metres"),
     "bypass": _("passes the listener’s processors by"),
     "follows": _("plays along with"), "hears_at": _("hears at"), "device": _("comes from"), "colour": _("colour"),
-    "tracks": _("tracks"), "beat_source": _("sound on the beat"), "inverted": _("polarity reversed"),
+    "tracks": _("tracks"), "beat_source": _("sound on the beat"), "inverted": _("upside down"),
     "quiet": _("meant to be silent"), "policy": _("delay policy"), "routes": _("routes"),
 }  # fmt: skip
 _THINGS = {"device": _("device"), "part": _("part"), "listener": _("listener"), "moment": _("moment")}
@@ -118,7 +122,7 @@ def _value(setup: Setup, field: str, value: Any) -> str:
     if field.endswith("_ms"):
         return f"{value:g} ms"
     if field.endswith("_hz"):
-        return f"{value} Hz"
+        return choose(_("another"), f"{value} Hz")
     if field == "follows":
         return part_name(setup, value) or _("nobody")
     if field == "hears_at":

@@ -3,7 +3,8 @@
 from ..core.document.setup import Device, Setup
 from ..core.knowledge.evidence import Matching
 from ..core.routing.clocks import leading_card, matched
-from .timing import QUANTITIES, device_name, ms_text
+from .detail import in_numbers
+from .timing import QUANTITY_NAMES, device_name, ms_text
 from .translation import _
 
 
@@ -15,6 +16,8 @@ def matching_text(setup: Setup, device: Device, m: Matching | None) -> str:
     to = device_name(setup, leads.id) if leads is not None else _("this computer's sound server")
     if m is None:
         return _("It has a clock of its own, which will be matched to that of {to}.").format(to=to)
+    if not in_numbers():
+        return _("It has a clock of its own, matched to that of {to}.").format(to=to)
     ppm = _("{ppm:.0f} ppm {way}").format(ppm=abs(m.fast_ppm), way=_("fast") if m.fast_ppm > 0 else _("slow"))
     ways = [
         _("{ms} in").format(ms=ms_text(m.in_s)) if m.in_s else "",
@@ -33,4 +36,4 @@ def matching_text(setup: Setup, device: Device, m: Matching | None) -> str:
 
 def way_text(setup: Setup, quantity: str, ids: tuple[str, ...]) -> str:
     """What is measured of which equipment: “round trip, Headphone box to Table interface”."""
-    return f"{QUANTITIES[quantity]}, {_(' to ').join(device_name(setup, id) for id in ids)}"
+    return f"{QUANTITY_NAMES[quantity]}, {_(' to ').join(device_name(setup, id) for id in ids)}"

@@ -2,6 +2,7 @@
 
 from ..core.document.setup import Setup
 from ..core.knowledge.good_hour import Change, GoodHour
+from .detail import choose
 from .documents import difference_text
 from .timing import counted, day_text, device_name
 from .translation import _
@@ -31,9 +32,11 @@ def change_text(then: GoodHour, now: Setup, c: Change) -> str:
             device=device_name(now, device), verb=verb, after=c.after or _("nothing"), before=c.before
         )
     if c.kind == "frames":
-        return _("This computer gives {after} frames at a time; then it was {before}.").format(
-            after=c.after, before=c.before
+        said = choose(
+            _("This computer hands sound on in other portions than it did then."),
+            _("This computer gives {after} frames at a time; then it was {before}."),
         )
+        return said.format(after=c.after, before=c.before)
     if c.kind == "round_trip":
         device = device_name(now, c.of.split(":")[1])
         return _("The round trip of {device} is {after:.2f} ms; then it was {before:.2f} ms.").format(

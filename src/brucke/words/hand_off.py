@@ -4,6 +4,7 @@ from collections.abc import Sequence
 
 from ..core.document.setup import Listener, Setup
 from ..core.timing.hand_off import HandOff
+from .detail import in_numbers
 from .timing import MINUS, device_name, listener_name
 from .translation import _
 
@@ -34,7 +35,10 @@ def page_lines(setup: Setup, listener: Listener, h: HandOff) -> Sequence[tuple[s
             if round(h.picture_ms)
             else _("the picture has nothing to wait for")
         )
-        lines.append((_("Picture delay"), signed_text(h.picture_ms), waits))
+        if h.known:
+            lines.append((_("Picture delay"), signed_text(h.picture_ms), waits))
+        else:
+            lines.append((_("Picture delay"), _("not known"), _("a film of the stream tells it")))
     lines.append(
         (
             _("Sound offset"),
@@ -42,7 +46,9 @@ def page_lines(setup: Setup, listener: Listener, h: HandOff) -> Sequence[tuple[s
             _("plus: the sound comes later there, minus: sooner; all other delay is set in Brucke"),
         )
     )
-    lines.append((_("Sample rate"), f"{setup.rate_hz} Hz", _("the same as here, so that nothing is converted twice")))
+    if in_numbers():
+        same = _("the same as here, so that nothing is converted twice")
+        lines.append((_("Sample rate"), f"{setup.rate_hz} Hz", same))
     wide = (
         _("stereo")
         if listener.channels == 2
@@ -63,7 +69,8 @@ def warnings(setup: Setup, listener: Listener, h: HandOff) -> Sequence[str]:
     if h.twice:
         return [
             _(
-                "One delay is set in two places: {there} in the program, and more here. Set the sound offset there to 0, measure again, and let Align do it."
+                "One delay is set in two places: {there} in the program, and more here. Set the sound offset there to "
+                "0, measure again, and let Align do it."
             ).format(there=signed_text(listener.sound_there_ms))
         ]
     return []

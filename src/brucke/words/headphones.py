@@ -16,8 +16,9 @@ FAULTS = {
     "silent": _("Nothing is heard. The desktop plays somewhere else, or the headphones' own knob is down."),
     "left_silent": _("Nothing is heard on the left. A plug that is not all the way in, or a broken wire."),
     "right_silent": _("Nothing is heard on the right. A plug that is not all the way in, or a broken wire."),
-    "loud": _("A tone at −30 dB was too loud. Turn the headphones' own knob down before anybody sings."),
-    "wireless": _("These headphones are wireless: what you hear is late by a tenth of a second or more, and so will you be. Take a wire."),
+    "loud": _("Even a soft tone was too loud. Turn the headphones' own knob down before anybody sings."),
+    "wireless": _("These headphones are wireless: what you hear is late by a tenth of a second or more, and so will "
+                  "you be. Take a wire."),
     "late": _("What you hear is late by {ms:.0f} ms, more than a wire takes. Is there something wireless on the way?"),
 }  # fmt: skip
 

@@ -24,7 +24,8 @@ FIELDS = {
     "frequency_hz": _("frequency"), "threshold_db": _("threshold"), "attack_ms": _("attack"), "hold_ms": _("stay open"),
     "release_ms": _("release"), "range_db": _("range"), "ratio": _("ratio"), "knee_db": _("knee"),
     "make_up_db": _("make-up"), "gain_db": _("gain"), "ceiling_db": _("ceiling"), "q": _("narrowness"),
-    "strength_percent": _("strength"), "floor_db": _("floor"), "smoothing_percent": _("smoothing"), "low_hz": _("low up to"), "high_hz": _("high from"),
+    "strength_percent": _("strength"), "floor_db": _("floor"), "smoothing_percent": _("smoothing"), "low_hz": _(
+    "low up to"), "high_hz": _("high from"),
     "low_threshold_db": _("low threshold"), "middle_threshold_db": _("middle threshold"),
     "high_threshold_db": _("high threshold"), "link_percent": _("together"), "low_gain_db": _("low gain"),
     "middle_gain_db": _("middle gain"), "high_gain_db": _("high gain"), "delay_ms": _("later by"),

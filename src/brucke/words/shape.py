@@ -1,6 +1,7 @@
 """What Shape says: parameters with their values, loudness, plug-ins. No screen here."""
 
 from ..core.sound.processors import Band, Equaliser, Multiband, NoiseRemoval, PlugIn, Processor, Range
+from .detail import choose, in_numbers
 from .processors import CHOICES, FIELDS, SHAPES
 from .timing import MINUS, db_text
 from .translation import _
@@ -29,7 +30,9 @@ def _band_text(b: Band) -> str:
 
 
 def shown_values(p: Processor) -> list[tuple[str, str]]:
-    """The first few parameters: (name, value)."""
+    """The first few parameters: (name, value). Plainly none, since none says itself."""
+    if not in_numbers():
+        return []
     if isinstance(p, Equaliser):
         moved = [b for b in p.bands if b.gain_db] or list(p.bands)
         return [(SHAPES[b.shape], _band_text(b)) for b in moved[:SHOWN]]
@@ -56,13 +59,16 @@ def off_target_text(off: float) -> str:
     """Against the target, in LU."""
     if abs(off) <= 1.0:
         return _("As loud as it is meant to be.")
-    return _("{lu:.1f} LU too {way}.").format(lu=abs(off), way=_("loud") if off > 0 else _("soft"))
+    way = _("loud") if off > 0 else _("soft")
+    return choose(_("Too {way}."), _("{lu:.1f} LU too {way}.")).format(lu=abs(off), way=way)
 
 
 def matched_text(gain_db: float) -> str:
     if abs(gain_db) < 0.05:
         return _("Heard without. Nothing was measured yet, so it may be softer or louder.")
-    return _("Heard without, {db} for the same loudness.").format(db=db_text(gain_db))
+    return choose(_("Heard without, equally loud."), _("Heard without, {db} for the same loudness.")).format(
+        db=db_text(gain_db)
+    )
 
 
 def felt_text(places: list[str], ms: str) -> str:
@@ -70,7 +76,10 @@ def felt_text(places: list[str], ms: str) -> str:
 
 
 def mismatch_text(db: float) -> str:
-    return _("The room is {db:.0f} dB louder than when it was learnt. Learn it again when nobody sounds.").format(db=db)
+    said = choose(
+        _("The room is louder than when it was learnt."), _("The room is {db:.0f} dB louder than when it was learnt.")
+    )
+    return f"{said.format(db=db)} {_('Learn it again when nobody sounds.')}"
 
 
 PLUG_IN_FAULTS = {
@@ -92,5 +101,8 @@ def not_silent_text(code: str, at_s: float, over_db: float) -> str:
         "too_short": _("less than 3 s of silence; stay silent for ten to fifteen"),
         "nothing": _("nothing came in at all, not even noise; look for a cable or a mute"),
         "changes": _("it was no steady noise, somebody sounded all the while; learn it in silence"),
-        "not_silent": _("it was not silent at {at:.1f} s ({over:.0f} dB above the rest); learn it again"),
+        "not_silent": choose(
+            _("it was not silent at {at:.1f} s; learn it again"),
+            _("it was not silent at {at:.1f} s ({over:.0f} dB above the rest); learn it again"),
+        ),
     }[code].format(at=at_s, over=over_db)

@@ -2,12 +2,12 @@
 
 from collections.abc import Sequence
 
-from ..core.checks.mends import BY_HAND, mended
-from ..core.checks.soundcheck import Result
+from ..core.checks.soundcheck import Result, by_hand, mended
 from ..core.document.setup import Setup
 from ..core.findings import Finding, Value
 from ..core.timing.paths import Situation
-from .timing import QUANTITIES, day_text, device_name, finding_text, listener_name, part_name
+from .detail import choose
+from .timing import QUANTITY_NAMES, day_text, device_name, finding_text, listener_name, part_name
 from .translation import _
 
 CHECK_TITLES = {
@@ -41,6 +41,31 @@ _TEXTS = {
         _("{device} is not there."),
         _("What comes from it or goes to it is silent. It joins by itself when it is back."),
         _("Plug it in or switch it on"),
+    ),
+    "end_in_gone": (
+        _("{end} is not there; {device} records from nothing."),
+        _("Your microphone is silent. It joins by itself when it is back."),
+        _("Plug it in or switch it on"),
+    ),
+    "end_out_gone": (
+        _("{end} is not there; {device} plays to nothing."),
+        _("You hear nothing, and what was measured through it says nothing now. It joins by itself when it is back."),
+        _("Plug it in or switch it on"),
+    ),
+    "song_gone": (
+        _("{song} has no track: {file} is not among the backing tracks."),
+        _("In the hour it could not begin."),
+        _("Choose another track, or bring it in"),
+    ),
+    "heard_past_us": (
+        _("{program} records {end} itself, not Brucke."),
+        _("They hear you whatever is let or not let here, and before the music."),
+        _("Give it a microphone of Brucke's"),
+    ),
+    "plays_nothing": (
+        _("{device} plays nothing, so {part} is silent."),
+        _("Its program has ended, or stands still."),
+        _("Let it play"),
     ),
     "other_rate": (
         _("{device} runs at {rate_hz} Hz, everything else at {wanted_hz} Hz."),
@@ -172,10 +197,15 @@ _TEXTS = {
         _("Rate, buffers or the device changed since."),
         _("Measure it again"),
     ),
+    "contradicted": (
+        _("The {quantity} of {device} is not what was measured; that counts no longer."),
+        _("A sweep found another one since. Until it is measured again, every time here is calculated."),
+        _("Measure it again"),
+    ),
     "unconfirmed": (
         _("The {quantity} of {device} counts as measured on {day}."),
         _("Something was restarted or dropped out since. One quiet sweep says whether it is still so."),
-        _("Confirm it"),
+        _("Test it again"),
     ),
     "delay_too_long": (
         _("{part} would need {ms:.0f} ms of delay at {listener}; 2 s is the most."),
@@ -192,12 +222,46 @@ _TEXTS = {
         _("You asked for that limit. They hear it apart from the rest all the same."),
         _("Look at it"),
     ),
+    "picture_unknown": (
+        _("When {part} comes at {listener} was never measured."),
+        _("Sounds are put in step with each other there, and do not wait for it. A film of it, or claps in a take, "
+          "tells."),
+        _("Look at Align"),
+    ),
     "picture_first": (
         _("At {listener} the picture is first by {ms:.0f} ms."),
         _("Sound cannot be hurried. The other program can delay its picture."),
         _("Delay the picture there by {ms:.0f} ms"),
     ),
 }  # fmt: skip
+
+
+# Said instead where it is said plainly.
+_PLAIN_TITLES = {
+    "rates": _("all equipment runs alike"),
+    "buffers": _("quick, and still safe"),
+}
+_PLAIN_WHAT = {
+    "other_rate": _("{device} runs at another rate than everything else."),
+    "buffer_small": _("{device} is set quicker than Brucke can be."),
+    "buffer_large": _("{device} holds sound back for {ms:.0f} ms."),
+    "trim_clips": _("{part} is too loud."),
+    "cancels_in_mono": _("Left and right of {part} cancel: where both come from one loudspeaker it is nearly gone."),
+    "sum_clips": _("Everything together is too loud for {listener}."),
+}
+_PLAIN_MEND = {
+    "other_rate": _("Set it alike"),
+    "buffer_small": _("Set it as Brucke is"),
+    "buffer_large": _("Make it quicker"),
+    "own_sound_late": _("Make it quicker"),
+    "trim_clips": _("Make it softer"),
+    "faint": _("Bring it up"),
+}
+
+
+def title_text(check: str) -> str:
+    """What a check is for."""
+    return choose(_PLAIN_TITLES.get(check, CHECK_TITLES[check]), CHECK_TITLES[check])
 
 
 def count_text(results: Sequence[Result]) -> str:
@@ -224,7 +288,7 @@ def _values(setup: Setup, f: Finding) -> dict[str, Value]:
     elif f.code in ("out_of_step", "picture_first", "at_limit"):
         values["ms"] = abs(float(values["ms"]))
     if "quantity" in values:
-        values["quantity"] = QUANTITIES[str(values["quantity"])]
+        values["quantity"] = QUANTITY_NAMES[str(values["quantity"])]
     if "date" in values:
         values["day"] = day_text(str(values["date"]))
     if f.code == "out_of_step":
@@ -238,9 +302,9 @@ def _doubled_words(setup: Setup, f: Finding) -> dict[str, Value]:
     via, notch = str(f.values["via"]), float(f.values["notch_hz"])
     by = part_name(setup, via) if via else _("the interface's own monitoring")
     if notch == 0:
-        effect = _("add up to twice the level")
+        effect = _("add up to twice as loud")
     elif notch > 20:
-        effect = _("cut notches, the first at {hz:.0f} Hz").format(hz=notch)
+        effect = choose(_("make it thin and hollow"), _("cut notches, the first at {hz:.0f} Hz")).format(hz=notch)
     else:
         effect = _("are heard as an echo")
     return {"by": _(", again by way of {by}").format(by=by), "effect": effect, "ms": abs(float(f.values["ms"]))}
@@ -250,7 +314,8 @@ def what_text(setup: Setup, f: Finding) -> str:
     """What is wrong, and where."""
     if f.code not in _TEXTS:
         return finding_text(setup, f)
-    return _TEXTS[f.code][0].format(**_values(setup, f))
+    said = _TEXTS[f.code][0]
+    return choose(_PLAIN_WHAT.get(f.code, said), said).format(**_values(setup, f))
 
 
 def why_text(setup: Setup, f: Finding) -> str:
@@ -261,13 +326,14 @@ def why_text(setup: Setup, f: Finding) -> str:
 def mend_text(known: Situation, f: Finding) -> str:
     """What the button says, or what a hand has to do."""
     if f.code in _TEXTS:
-        return _TEXTS[f.code][2].format(**_values(known.setup, f))
+        said = _TEXTS[f.code][2]
+        return choose(_PLAIN_MEND.get(f.code, said), said).format(**_values(known.setup, f))
     return _("Switch the route on") if mended(known, f) is not None else _("Show it")
 
 
 def mended_by(known: Situation, f: Finding) -> str:
     """“edit” where one action does it, else which action leads there."""
-    return "edit" if mended(known, f) is not None else BY_HAND.get(f.code, "gather")
+    return "edit" if mended(known, f) is not None else by_hand(f)
 
 
 SHORT = {

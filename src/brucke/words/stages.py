@@ -3,16 +3,17 @@
 from collections.abc import Sequence
 
 from ..core.document.setup import Setup
-from ..core.knowledge.learned import Air
 from ..core.knowledge.quantities import ROUND_TRIP
 from ..core.measure.stages import FoundStage, FoundStages, MeasuredPath
+from ..core.timing.make_evidence import Air
 from .equipment import way_text
 from .timing import device_name, ms_text, plus_minus_text
 from .translation import _
 
 HEAD = (_("stage"), _("takes beyond its buffers"), _("±"), _("how far it is known"))
 EMPTY = _(
-    "Nothing was measured yet that still counts. Measure the round trip first (M): then this says what of it is which box."
+    "Nothing was measured yet that still counts. Measure the round trip first (M): then this says what of it is which "
+    "box."
 )
 SHARED = _("What is known only together may be shared otherwise, within its ±.")
 NO_MORE = _("No other way round would tell more of these.")
@@ -53,7 +54,8 @@ def lines(
     if found.contradicts:
         names = [path_name(setup, p) for p in paths if p.name in found.contradicts]
         said.append(
-            _("They contradict one another, most of all {names}: something moved between them. Every ± is wider for it; measure these again.").format(names=_(" and ").join(names))
+            _("They contradict one another, most of all {names}: something moved between them. Every ± is wider for "
+              "it; measure these again.").format(names=_(" and ").join(names))
         )  # fmt: skip
     if any(f.tied for f in found.of.values()):
         said.append(SHARED if worth else f"{SHARED} {NO_MORE}")
@@ -70,7 +72,8 @@ def air_text(setup: Setup, whole_s: float, air: Air) -> str:
         return _("Was it measured with a loudspeaker and a microphone? Say how far apart they stood.")
     rest = whole_s - air.seconds
     if rest <= 0:
-        return _("So much air alone takes {air}, and all of it was {whole}: the distance cannot be right.").format(air=ms_text(air.seconds), whole=ms_text(whole_s))  # fmt: skip
+        return _("So much air alone takes {air}, and all of it was {whole}: the distance cannot be right.").format(
+            air=ms_text(air.seconds), whole=ms_text(whole_s))  # fmt: skip
     return _("{whole} are {air} of air and {rest} of the machine, {pm}.").format(
         whole=ms_text(whole_s), air=ms_text(air.seconds), rest=ms_text(rest), pm=plus_minus_text(air.plus_minus_s)
     )  # fmt: skip

@@ -6,13 +6,17 @@ from datetime import datetime
 from ..core.document.setup import Setup
 from ..core.findings import Finding, Verdict
 from ..core.knowledge.evidence import Facts, Measurement
-from ..core.timing.arrivals import ListenerTiming, RouteTiming, Timing, Unjudged
+from ..core.knowledge.quantities import QUANTITIES
+from ..core.timing.arrivals import ListenerTiming, RouteTiming, Timing
 from ..core.timing.paths import Stage
 from ..core.timing.verdicts import CALL_GOOD_S, CALL_LIMIT_S, OWN_SOUND_COMFORTABLE_S, OWN_SOUND_LIMIT_S
+from ..core.units import db_to_gain
+from .detail import choose, in_numbers
 from .processors import PROCESSOR_NAMES
 from .translation import _
 
 MINUS = "−"
+SILENT_DB = -119.5
 
 
 def counted(count: int, word: str) -> str:
@@ -28,9 +32,9 @@ def ms_text(seconds: float, digits: int = 1) -> str:
 
 
 def plus_minus_text(seconds: float) -> str:
-    """“± 0.3”, with as many digits as it deserves; nothing where there is no doubt."""
+    """“± 0.3”, with as many digits as it deserves; nothing where there is no doubt, or where it is said plainly."""
     value = seconds * 1e3
-    if value < 1e-9:
+    if value < 1e-9 or not in_numbers():
         return ""
     if value < 0.01:
         return _("less than 0.01 ms")
@@ -38,8 +42,31 @@ def plus_minus_text(seconds: float) -> str:
     return f"± {value:.{digits}f}"
 
 
+def about_text(seconds: float, plus_minus_s: float) -> str:
+    """An amount plainly, no surer than it is known: “about 72 ms”, or “38 to 106 ms”."""
+    value = abs(seconds)
+    if plus_minus_s <= max(1e-3, 0.1 * value):
+        return _("about {ms}").format(ms=ms_text(value, 0 if value >= 0.00995 else 1))
+    low, high = max(0.0, value - plus_minus_s), value + plus_minus_s
+    return _("{low} to {high}").format(low=f"{low * 1e3:.0f}", high=ms_text(high, 0))
+
+
+def percent_text(db: float) -> str:
+    """A gain or a level in dB as a share of the amplitude: “71 %” for −3 dB."""
+    share = 100 * float(db_to_gain(db))
+    return f"{share:.0f} %" if share >= 0.95 else f"{share:.1f} %"
+
+
 def db_text(db: float) -> str:
-    return _("silent") if db <= -119.5 else f"{'+' if db > 0 else MINUS if db < -0.049 else ''}{abs(db):.1f} dB"
+    """“−3.0 dB”; plainly, the share of the amplitude: “71 %”."""
+    if db <= SILENT_DB:
+        return _("silent")
+    return choose(percent_text(db), f"{'+' if db > 0 else MINUS if db < -0.049 else ''}{abs(db):.1f} dB")
+
+
+def dbfs_text(db: float) -> str:
+    """Of digital full scale."""
+    return db_text(db) if db <= SILENT_DB else choose(db_text(db), f"{db_text(db)}FS")
 
 
 def part_name(setup: Setup, part: str) -> str:
@@ -73,7 +100,7 @@ def verdict_text(setup: Setup, v: Verdict) -> str:
     name = part_name(setup, v.part).lower()
     amount = ms_text(abs(v.off_s))
     if v.on_purpose and v.code in ("early", "late"):
-        return _("{amount} apart, on purpose: {moment}").format(amount=amount, moment=moment_name(setup, v.on_purpose))
+        return _("{moment}: the quickest way").format(moment=moment_name(setup, v.on_purpose))
     if v.at_limit:
         early = (
             _("{part} early {amount}, waits no longer")
@@ -82,8 +109,10 @@ def verdict_text(setup: Setup, v: Verdict) -> str:
         )
         return early.format(part=name, amount=amount)
     match v.code:
+        case "in_step" if v.picture_unknown:
+            return _("sounds in step, picture unknown")
         case "in_step":
-            return in_step_text(v.sure, v.as_of)
+            return in_step_text(v.sure, v.as_of, v.plus_minus_s if v.wide else 0.0)
         case "early":
             return _("{part} early {amount}").format(part=name, amount=amount)
         case "late":
@@ -98,11 +127,21 @@ def verdict_text(setup: Setup, v: Verdict) -> str:
             return _("{part} cannot be judged").format(part=name)
 
 
-def in_step_text(sure: bool, as_of: str) -> str:
-    """“in step” and how that is known: nothing that was only calculated, or not confirmed since, is simply in step."""
+def in_step_text(sure: bool, as_of: str, wide_s: float = 0.0) -> str:
+    """“in step” and how that is known: nothing that was only calculated, not confirmed since, or known only within ±
+    `wide_s`, is simply in step."""
+    if wide_s:
+        said = choose(_("in step to within {pm}"), _("in step, as far as ± {pm} can tell"))
+        return said.format(pm=ms_text(wide_s, 0))
     if not sure:
-        return _("in step, by calculation")
+        return _("should be together, not tested")
     return _("in step, as measured on {day}").format(day=day_text(as_of)) if as_of else _("in step")
+
+
+def delay_text(setup: Setup, r: RouteTiming) -> str:
+    """What a button says that puts one route in step: what is added to what it has."""
+    amount = ms_text((r.align_delay_frames - r.delay_frames) / setup.rate_hz)
+    return (_("Delay {amount} more") if r.delay_frames else _("Delay {amount}")).format(amount=amount)
 
 
 def needs_you(v: Verdict) -> bool:
@@ -121,7 +160,12 @@ def together_text(setup: Setup, timing: Timing) -> str:
     everywhere = [t.verdict for t in timing.listeners if t.verdict.code != "nothing_routed"]
     if not everywhere:
         return _("nobody hears anything")
-    return in_step_text(all(v.sure for v in everywhere), min((v.as_of for v in everywhere if v.as_of), default=""))
+    if any(v.picture_unknown for v in everywhere):
+        return _("picture unknown")
+    wide_s = max((v.plus_minus_s for v in everywhere if v.wide), default=0.0)
+    return in_step_text(
+        all(v.sure for v in everywhere), min((v.as_of for v in everywhere if v.as_of), default=""), wide_s
+    )
 
 
 def heard_text(setup: Setup, heard: Sequence[tuple[str, Sequence[str]]]) -> str:
@@ -134,7 +178,8 @@ def heard_text(setup: Setup, heard: Sequence[tuple[str, Sequence[str]]]) -> str:
     for parts, listeners in groups.items():
         names = ", ".join(part_name(setup, p).lower() for p in parts)
         who = _(" and ").join(listeners) if len(listeners) < 3 else ", ".join(listeners)
-        said.append((_("{who} hears {names}") if len(listeners) == 1 else _("{who} hear {names}")).format(who=who, names=names))  # fmt: skip
+        said.append((_("{who} hears {names}") if len(listeners) == 1 else _("{who} hear {names}")).format(who=who,
+            names=names))  # fmt: skip
     return "; ".join(said)
 
 
@@ -165,25 +210,13 @@ def _call_detail(setup: Setup, t: ListenerTiming) -> str:
             added = max(added, r.delay_frames / setup.rate_hz)
     one_way = way + added
     amount = ms_text(one_way, 0)
+    if not t.to_ears:
+        return _("leaves here after {amount}; the way there is not known").format(amount=amount)
     if one_way <= CALL_GOOD_S:
         return _("heard there after {amount}").format(amount=amount)
     if one_way <= CALL_LIMIT_S:
         return _("heard there after {amount}: talking over each other is felt").format(amount=amount)
     return _("heard there after {amount}: too late to talk freely").format(amount=amount)
-
-
-def route_text(setup: Setup, r: RouteTiming | Unjudged) -> str:
-    """What stands at the flag of one route."""
-    if isinstance(r, Unjudged) or r.problem is not None:
-        return _("cannot be judged")
-    if r.kind == "far_end":
-        return _("arrives at {amount}").format(amount=ms_text(r.arrival.value, 0))
-    if r.off is None:
-        return _("own sound {amount}").format(amount=ms_text(sum(s.latency.value for s in r.stages)))
-    if r.in_step:
-        return _("in step")
-    word = _("early") if r.off.value < 0 else _("late")
-    return f"{word} {abs(r.off.value) * 1e3:.1f}"
 
 
 def hearing_text(setup: Setup, part: str) -> str:
@@ -228,6 +261,8 @@ def stage_text(setup: Setup, s: Stage) -> str:
             return _("camera")
         case "picture coder":
             return _("picture coder")
+        case "picture set there" | "sound set there":
+            return _("set in {device}").format(device=listener_name(setup, s.detail))
         case "air":
             return _("air")
         case "processor":
@@ -237,7 +272,7 @@ def stage_text(setup: Setup, s: Stage) -> str:
 
 
 # What is measured, by its code.
-QUANTITIES = {"round_trip": _("round trip"), "picture": _("picture"), "camera": _("camera")}
+QUANTITY_NAMES = {q.code: _(q.name) for q in QUANTITIES}
 
 SHORT_STAGES = {
     "capture": _("in"),
@@ -250,6 +285,8 @@ SHORT_STAGES = {
     "camera": _("camera"),
     "picture coder": _("coder"),
     "air": _("air"),
+    "picture set there": _("set there"),
+    "sound set there": _("set there"),
 }
 
 
@@ -257,7 +294,13 @@ def evidence_text(s: Stage) -> str:
     """How the latency of a stage is known; what is unconfirmed is never simply called measured."""
     if s.evidence == "unconfirmed":
         return _("as measured on {day}").format(day=day_text(s.date))
-    return {"measured": _("measured"), "calculated": _("calculated"), "entered": _("entered")}[s.evidence]
+    return {
+        "measured": _("measured"),
+        "calculated": _("calculated"),
+        "reported": _("as it reports"),
+        "entered": _("entered"),
+        "unknown": _("not known"),
+    }[s.evidence]
 
 
 def stage_short(s: Stage) -> str:
@@ -289,15 +332,24 @@ def finding_text(setup: Setup, f: Finding) -> str:
             return f.code
 
 
-def hand_off_text(t: ListenerTiming) -> tuple[str, str]:
-    """(value, note) of the picture's delay to set in the other program."""
+def hand_off_text(t: ListenerTiming, there_ms: float = 0.0) -> tuple[str, str]:
+    """(value, note) of what the picture has to wait more in the other program than the `there_ms` that are set
+    there."""
+    if t.picture_unknown:
+        return _("not known"), _("a film tells it")
     if t.hand_off_s < 0.5e-3:
-        return "+0 ms", _("all delay is set here")
+        set_there = _("nothing more: {ms} are set there").format(ms=ms_text(there_ms / 1e3, 0))
+        return "+0 ms", set_there if there_ms else _("all delay is set here")
+    if there_ms:
+        return f"+{t.hand_off_s * 1e3:.0f} ms", _("more than the {ms} that are set there").format(
+            ms=ms_text(there_ms / 1e3, 0)
+        )
     return f"+{t.hand_off_s * 1e3:.0f} ms", _("delay the picture there")
 
 
 def measurement_text(m: Measurement) -> str:
-    return _("{good} of {all} {method} agree within {spread}").format(
+    said = choose(_("Tried {all} times, {good} agree"), _("{good} of {all} {method} agree within {spread}"))
+    return said.format(
         good=m.agreeing, all=m.repeats, method=m.method, spread=f"{max(m.plus_minus_s * 1e3, 0.01):.2g} ms"
     )
 
@@ -305,29 +357,19 @@ def measurement_text(m: Measurement) -> str:
 def measured_text(m: Measurement, unconfirmed: bool) -> str:
     """When it was measured, and whether that was confirmed since."""
     if unconfirmed:
-        return _("as measured on {day}, not confirmed since").format(day=day_text(m.date))
+        return _("as measured {date}; test it again, something was dropped or restarted since").format(
+            date=date_text(m.date)
+        )
     if m.confirmed:
-        return _("measured {then}, confirmed {date}").format(then=day_text(m.date), date=date_text(m.confirmed))
+        return _("measured {then}, tested again {date}").format(then=day_text(m.date), date=date_text(m.confirmed))
     return _("measured {date}").format(date=date_text(m.date))
 
 
-MEASURE_REFUSALS = {
-    "silence": _("nothing came back. Is the cable plugged, or the headphone held to the microphone, and the input turned up?"),
-    "clipped": _("the input clips. Turn the microphone's knob down, or measure at a lower level."),
-    "no_match": _("no match: what came back is not the measuring sound. Check the cable and the level, and keep the room quiet."),
-    "two_arrivals": _("two arrivals of the same strength, {second_ms:.1f} ms apart. Is direct monitoring left on? Switch it off."),
-    "disagree": _("the repeats disagree by {spread_frames:.1f} frames. Something in between changes its latency; close other programs and measure again."),
-    "lost": _("{lost:.0f} blocks were lost in the middle, again and again. Something keeps this computer too busy; end it, or take larger buffers."),
-    "on_air": _("you are on air. Nothing is measured while others listen; close them first."),
-    "cancelled": _("stopped. Nothing was kept."),
-    "no_capture": _("no part comes in on this interface, so there is nothing to measure with."),
-    "engine": _("the engine stopped in the middle. Start again."),
-    "not_running": _("nothing is running yet. Start first (F5)."),
-}  # fmt: skip
-
-
-def refusal_text(code: str, values: dict[str, float]) -> str:
-    return _("Not measured: ") + MEASURE_REFUSALS[code].format(**values)
+def ended_text(contradicted: bool) -> str:
+    """Why what was measured counts no longer."""
+    if contradicted:
+        return _("Counts no longer: a sweep found another one since. Measure again.")
+    return _("No longer counts: what it depends on has changed. Measure again.")
 
 
 def day_text(date: str) -> str:

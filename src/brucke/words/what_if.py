@@ -1,8 +1,9 @@
 """What another buffer, rate, chain or limit would do, as sentences."""
 
+from ..core.aligning.what_if import Beside, Outcome, Wish
 from ..core.document.setup import Setup
 from ..core.edits.chain_edits import owned
-from ..core.timing.what_if import Beside, Outcome, Wish
+from .detail import choose
 from .processors import PROCESSOR_NAMES
 from .timing import ms_text, verdict_text
 from .translation import _
@@ -11,7 +12,8 @@ HEAD = (_("listener"), _("as it is"), _("aligned"), _("aligned, with this"))
 
 
 def block_text(frames: int, rate_hz: int) -> str:
-    return _("{frames} frames, {takes}").format(frames=frames, takes=ms_text(frames / rate_hz))
+    """“128 frames, 2.7 ms”; plainly, the time."""
+    return choose("{takes}", _("{frames} frames, {takes}")).format(frames=frames, takes=ms_text(frames / rate_hz))
 
 
 def rate_text(rate_hz: int) -> str:
@@ -35,7 +37,8 @@ def outcome_text(setup: Setup, o: Outcome) -> str:
 def rows(setup: Setup, wanted: Setup, found: list[Beside]) -> list[list[str]]:
     """One row a listener: (name, as it is, aligned, aligned with the wish)."""
     return [
-        [setup.listener(b.listener).name, outcome_text(setup, b.now), outcome_text(setup, b.aligned), outcome_text(wanted, b.wished)]
+        [setup.listener(b.listener).name, outcome_text(setup, b.now), outcome_text(setup, b.aligned),
+        outcome_text(wanted, b.wished)]
         for b in found
     ]  # fmt: skip
 
@@ -63,5 +66,6 @@ def label_text(setup: Setup, wish: Wish) -> str:
     if wish.rate_hz != setup.rate_hz:
         said.append(rate_text(wish.rate_hz))
     said += [without_text(setup, *x, 0.0).rpartition(",")[0] for x in sorted(wish.without)]
-    said += [_("{name} waits at most {most}").format(name=setup.listener(x).name, most=ms_text(most / 1e3, 0)) for x, _e, most in wish.waiting]  # fmt: skip
+    said += [_("{name} waits at most {most}").format(name=setup.listener(x).name, most=ms_text(most / 1e3, 0)) for x,
+        _e, most in wish.waiting]  # fmt: skip
     return _("{what}, everyone in step").format(what=", ".join(said)) if said else _("everyone in step everywhere")

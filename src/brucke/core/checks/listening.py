@@ -6,8 +6,8 @@ from msgspec.structs import replace
 from ..document.setup import Setup
 from ..knowledge.evidence import Facts
 from ..measure.correlation import F32
-from ..measure.heard import hear, merged, peak_db
-from .soundcheck import SILENT_DB, sounds_by_itself
+from .signal_checks import SILENT_DB, sounds_by_itself
+from .signal_facts import hear, merged, peak_db
 
 
 def heard_facts(facts: Facts, setup: Setup, parts: F32, sum_peaks: F32) -> Facts:

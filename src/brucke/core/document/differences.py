@@ -31,7 +31,7 @@ def differences(a: Setup, b: Setup) -> list[Difference]:
     """In the order of the document; nothing where both say the same."""
     found = [
         Difference("setup", "", f, getattr(a, f), getattr(b, f))
-        for f in ("name", "rate_hz", "block_frames", "notes", "profiles")
+        for f in ("name", "rate_hz", "block_frames", "notes", "profiles", "order")
         if getattr(a, f) != getattr(b, f)
     ]
     for field, thing in LISTS.items():

@@ -32,6 +32,7 @@ RANGES: dict[str, dict[str, Range]] = {
         "pictures_per_s": Range(0, 240, "pictures a second"),
     },
     "EnteredStage": {"latency_ms": _MS, "plus_minus_ms": _MS},
+    "RestsOn": {"times": Range(-64, 64, "times"), "beyond_ms": Range(-10_000, 10_000, "ms")},
     "Track": {"gain_db": Range(-60, 20, "dB"), "loop_from_s": _SECONDS, "loop_to_s": _SECONDS},
     "Part": {
         "colour": Range(0, 1000, ""), "trim_db": Range(-60, 40, "dB"), "count_in_beats": Range(0, 16, "beats"),
@@ -40,21 +41,25 @@ RANGES: dict[str, dict[str, Range]] = {
     "Listener": {
         "channels": Range(1, 16, "channels"), "air_m": _METRES, "extra_ms": Range(0, MAX_DELAY_S * 1e3, "ms"),
         "wait_at_most_ms": Range(0, MAX_DELAY_S * 1e3, "ms"),
-        "target_lufs": Range(-40, -6, "LUFS"), "ceiling_db": Range(-40, 0, "dBFS"), "picture_there_ms": _MS, "sound_there_ms": Range(-10_000, 10_000, "ms"),
+        "target_lufs": Range(-40, -6, "LUFS"), "ceiling_db": Range(-40, 0, "dBFS"), "picture_there_ms": _MS,
+        "sound_there_ms": Range(-10_000, 10_000, "ms"),
     },
     "Route": {"gain_db": _GAIN, "delay_ms": Range(0, MAX_DELAY_S * 1e3, "ms")},
     "MapPoint": {"gain_db": _GAIN},
+    "OrderLine": {"from_s": _SECONDS, "to_s": _SECONDS, "lasts_s": _SECONDS},
     "MomentRoute": {"gain_db": _GAIN},
     "NoiseProfile": {"rate_hz": Range(1000, 1_000_000, "Hz"), "level_db": Range(-400, 100, "dB"), "seconds": _SECONDS},
     "Measurement": {
         "value_s": Range(-10, 10, "s"), "plus_minus_s": Range(0, 10, "s"), "proof_start_s": Range(-10, 10, "s"),
-        "proof_step_s": Range(0, 1, "s"), "air_s": Range(0, 10, "s"), "repeats": Range(0, 10_000, "times"), "agreeing": Range(0, 10_000, "times"),
+        "proof_step_s": Range(0, 1, "s"), "air_s": Range(0, 10, "s"), "there_s": Range(0, 10, "s"),
+        "repeats": Range(0, 10_000,
+        "times"), "agreeing": Range(0, 10_000, "times"),
     },
 }  # fmt: skip
 # How long a list may be; of what is not named here, MOST.
 LENGTHS = {
     "devices": 128, "parts": 64, "listeners": 16, "routes": 1024, "moments": 100, "profiles": 100, "tracks": 200,
-    "stages": 50, "map": 256, "power": 100_000, "proof": 20_000, "measurements": 20_000, "spoils": 20_000,
+    "order": 500, "stages": 50, "map": 256, "power": 100_000, "proof": 20_000, "measurements": 20_000, "spoils": 20_000,
     "parameters": 1000,
 }  # fmt: skip
 MOST = 2000
@@ -108,10 +113,10 @@ def range_problems(thing: Any, place: str = "") -> Iterator[tuple[str, str]]:
             yield from _field_problems(field, getattr(thing, field), f"{place}.{field}".lstrip("."), limits.get(field))
     elif isinstance(thing, list | tuple):
         for i, inner in enumerate(thing):
-            yield from _value_problems("", inner, f"{place}[{i}]")
+            yield from value_problems("", inner, f"{place}[{i}]")
     elif isinstance(thing, dict):
         for key, inner in thing.items():
-            yield from _value_problems("", inner, f"{place}.{printable(str(key))}")
+            yield from value_problems("", inner, f"{place}.{printable(str(key))}")
 
 
 def _field_problems(field: str, value: Any, place: str, limit: Range | None) -> Iterator[tuple[str, str]]:
@@ -123,10 +128,10 @@ def _field_problems(field: str, value: Any, place: str, limit: Range | None) -> 
         if reason:
             yield place, reason
         return
-    yield from _value_problems(field, value, place)
+    yield from value_problems(field, value, place)
 
 
-def _value_problems(field: str, value: Any, place: str) -> Iterator[tuple[str, str]]:
+def value_problems(field: str, value: Any, place: str) -> Iterator[tuple[str, str]]:
     if isinstance(value, str):
         reason = text_problem(field, value)
     elif isinstance(value, float):

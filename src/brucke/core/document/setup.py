@@ -14,7 +14,7 @@ from .ranges import MAX_DELAY_S as MAX_DELAY_S
 
 PartKind = Literal["lead", "follower", "far_end", "picture"]
 ListenerKind = Literal["monitor", "call", "stream", "recorder", "program"]
-DeviceKind = Literal[
+DeviceKindCode = Literal[
     "interface", "player", "call", "stream", "camera", "recorder", "workstation", "program", "computer"
 ]
 Source = Literal[
@@ -23,6 +23,7 @@ Source = Literal[
 HearsItself = Literal["room", "monitor"]
 Policy = Literal["in_step", "least_delay"]
 Version = Literal["A", "B"]
+LineKind = Literal["song", "talk", "pause"]
 
 IN_THE_ROOM = "room"
 OF_THIS_COMPUTER = "desktop"  # the `card` of a device that the desktop's sound server carries
@@ -44,7 +45,7 @@ class Device(_Data, frozen=True, kw_only=True):
 
     id: str
     name: str
-    kind: DeviceKind
+    kind: DeviceKindCode
     rate_hz: int = 48000
     bits: Literal[16, 24, 32] = 24
     buffer_frames: int = 0
@@ -56,12 +57,23 @@ class Device(_Data, frozen=True, kw_only=True):
     card: str = ""
 
 
+class RestsOn(_Data, frozen=True, kw_only=True):
+    """A converter, `end` “capture:ID” or “output:ID”, that counted so many `times` in what was thought when a step was
+    noted, at so much beyond its buffers."""
+
+    end: str
+    times: float
+    beyond_ms: float
+
+
 class EnteredStage(_Data, frozen=True, kw_only=True):
-    """A step whose latency the user knows from elsewhere."""
+    """A step whose latency the user knows from elsewhere. `rests_on` is what was only thought when it was noted: what
+    is known better of it by now is taken off."""
 
     name: str
     latency_ms: float
     plus_minus_ms: float = 1.0
+    rests_on: tuple[RestsOn, ...] = ()
 
 
 class Track(_Data, frozen=True, kw_only=True):
@@ -116,9 +128,10 @@ class Part(_Data, frozen=True, kw_only=True):
 
 class Listener(_Data, frozen=True, kw_only=True):
     """One place where sound is heard or kept. `air_m` is the way from the loudspeaker to the ear; `chain` processes
-    what goes there, all routes together but those that bypass it; `target_lufs` is how loud that is meant to be. Nothing louder than
-    `ceiling_db` ever reaches the ears at a monitor. No sound is made to wait longer than `wait_at_most_ms` there. `picture_there_ms` and `sound_there_ms` are what the program there adds, as somebody read it off: known so that
-    what is to be entered is the whole, not what is missing.
+    what goes there, all routes together but those that bypass it; `target_lufs` is how loud that is meant to be.
+    Nothing louder than `ceiling_db` ever reaches the ears at a monitor. No sound is made to wait longer than
+    `wait_at_most_ms` there. `picture_there_ms` and `sound_there_ms` are what the program there adds, as somebody read
+    it off: known so that what is to be entered is the whole, not what is missing.
     """
 
     id: str
@@ -177,12 +190,30 @@ class MomentRoute(_Data, frozen=True, kw_only=True):
 
 
 class Moment(_Data, frozen=True, kw_only=True):
-    """A stored state of mutes, gains and delay policy, called up with one key."""
+    """A stored state of mutes, gains and delay policy, called up with one key; `pauses` the song where that can be."""
 
     id: str
     name: str
+    pauses: bool = False
     routes: tuple[MomentRoute, ...] = ()
     policy: dict[str, Policy] = {}
+
+
+class OrderLine(_Data, frozen=True, kw_only=True):
+    """One line of the running order. A song plays `file`, one of the backing tracks, from `from_s` to `to_s` (0: its
+    end). `moment` is in force from its beginning on, `after` once its song has ended; “” leaves what is. `goes_on`: the
+    next line begins by itself then. `lasts_s` is about how long talk or a pause takes, 0 where nobody knows."""
+
+    kind: LineKind = "song"
+    name: str = ""
+    file: str = ""
+    from_s: float = 0.0
+    to_s: float = 0.0
+    moment: str = ""
+    after: str = ""
+    goes_on: bool = False
+    lasts_s: float = 0.0
+    note: str = ""
 
 
 class Setup(_Data, frozen=True, kw_only=True, dict=True):
@@ -198,6 +229,7 @@ class Setup(_Data, frozen=True, kw_only=True, dict=True):
     listeners: tuple[Listener, ...] = ()
     routes: tuple[Route, ...] = ()
     moments: tuple[Moment, ...] = ()
+    order: tuple[OrderLine, ...] = ()
     profiles: tuple[NoiseProfile, ...] = ()
     notes: str = ""
 

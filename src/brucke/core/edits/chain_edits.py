@@ -164,9 +164,12 @@ def keep_version(setup: Setup, owner: str) -> Setup:
 
 
 def keep_profile(setup: Setup, owner: str, profile: NoiseProfile) -> Setup:
-    """A profile that was learnt, in place of one of the same name, and taken out of this sound."""
+    """A profile that was learnt, in place of one of the same name, and taken out of this sound where noise removal
+    still stands."""
     others = tuple(p for p in setup.profiles if p.name != profile.name)
     setup = replace(setup, profiles=(*others, profile))
+    if not _first_slot(chain_of(setup, owner)):  # taken away while it was learnt
+        return setup
     return change_processor(setup, owner, 0, profile=profile.name)
 
 
@@ -178,8 +181,13 @@ def forget_profile(setup: Setup, name: str) -> Setup:
             return (replace(chain[0], profile=""), *chain[1:])
         return chain
 
-    parts = tuple(replace(p, chain=without(p.chain), other_chain=without(p.other_chain)) for p in setup.parts)
-    return replace(setup, parts=parts, profiles=tuple(p for p in setup.profiles if p.name != name))
+    def cleared(thing: Any) -> Any:
+        return replace(thing, chain=without(thing.chain), other_chain=without(thing.other_chain))
+
+    return replace(
+        setup, parts=tuple(map(cleared, setup.parts)), listeners=tuple(map(cleared, setup.listeners)),
+        profiles=tuple(p for p in setup.profiles if p.name != name),
+    )  # fmt: skip
 
 
 # Loudness at a listener

@@ -4,36 +4,42 @@ from typing import Literal
 
 from msgspec.structs import replace
 
+from ..document.device_kinds import DEVICE_KINDS
 from ..document.ranges import held_to
-from ..document.setup import MAX_CHANNELS, MAX_LISTENERS, Device, DeviceKind, Listener, ListenerKind, MomentRoute, Setup
+from ..document.setup import (
+    MAX_CHANNELS,
+    MAX_LISTENERS,
+    Device,
+    DeviceKindCode,
+    Listener,
+    ListenerKind,
+    MomentRoute,
+    Setup,
+)
+from ..routing.feedback_loops import carries, own_return
 from ..routing.maps import track_layout
-from ..routing.ways import carries, own_return
 from .naming import free_id, free_name
 from .route_edits import Cell, copy_column, set_map, set_on, switch
 
 Heard = Literal["all", "some", "none"]
-DEVICE_OF: dict[ListenerKind, DeviceKind] = {
+DEVICE_OF: dict[ListenerKind, DeviceKindCode] = {
     "monitor": "interface", "call": "call", "stream": "stream", "recorder": "recorder", "program": "program",
 }  # fmt: skip
-BUFFERS: dict[DeviceKind, tuple[int, int]] = {
-    "interface": (128, 2), "player": (1024, 1), "call": (480, 1), "stream": (512, 2), "camera": (0, 1),
-    "recorder": (0, 1), "workstation": (256, 1), "program": (512, 1), "computer": (512, 1),
-}  # fmt: skip
 
 
-def new_device(setup: Setup, kind: DeviceKind, name: str) -> tuple[Setup, Device]:
+def new_device(setup: Setup, kind: DeviceKindCode, name: str) -> tuple[Setup, Device]:
     """One more device; the first interface sets the clock."""
-    frames, buffers = BUFFERS[kind]
+    new = DEVICE_KINDS[kind]
     device = Device(
         id=free_id(name, {d.id for d in setup.devices}), name=free_name(name, [d.name for d in setup.devices]),
-        kind=kind, rate_hz=setup.rate_hz, buffer_frames=frames, buffers=buffers,
+        kind=kind, rate_hz=setup.rate_hz, buffer_frames=new.frames, buffers=new.buffers,
         pictures_per_s=30.0 if kind == "camera" else 0.0,
         sets_clock=kind == "interface" and not any(d.sets_clock for d in setup.devices),
     )  # fmt: skip
     return replace(setup, devices=(*setup.devices, device)), device
 
 
-def device_for(setup: Setup, kind: DeviceKind, name: str) -> tuple[Setup, Device]:
+def device_for(setup: Setup, kind: DeviceKindCode, name: str) -> tuple[Setup, Device]:
     """The first device of a kind, or a new one."""
     found = next((d for d in setup.devices if d.kind == kind), None)
     return (setup, found) if found is not None else new_device(setup, kind, name)
@@ -166,5 +172,6 @@ def set_there(setup: Setup, listener: str, picture_ms: float, sound_ms: float) -
 
 
 def set_waiting(setup: Setup, listener: str, extra_ms: float, at_most_ms: float) -> Setup:
-    """How much later than needed everybody there may be put in step, and the longest that a sound may be made to wait for it."""
+    """How much later than needed everybody there may be put in step, and the longest that a sound may be made to wait
+    for it."""
     return _held(setup, listener, extra_ms=extra_ms, wait_at_most_ms=at_most_ms)

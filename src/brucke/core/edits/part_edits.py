@@ -5,7 +5,7 @@ from typing import Any
 from msgspec.structs import replace
 
 from ..document.ranges import held_to
-from ..document.setup import MAX_PARTS, DeviceKind, Part, PartKind, Setup, Source, Track
+from ..document.setup import MAX_PARTS, DeviceKindCode, Part, PartKind, Setup, Source, Track
 from .listener_edits import add_listener, device_for, drop_part_from_moment, without_unused_devices
 from .naming import free_id, free_name
 from .route_edits import set_on
@@ -14,7 +14,7 @@ KIND_OF: dict[Source, PartKind] = {
     "microphone": "follower", "instrument": "follower", "mix": "lead", "bypass": "lead", "track": "lead",
     "count_in": "lead", "program": "lead", "computer": "lead", "far_end": "far_end", "camera": "picture",
 }  # fmt: skip
-DEVICE_OF: dict[Source, DeviceKind] = {
+DEVICE_OF: dict[Source, DeviceKindCode] = {
     "microphone": "interface", "instrument": "interface", "mix": "workstation", "bypass": "workstation",
     "track": "player", "count_in": "player", "program": "program", "computer": "computer", "far_end": "call",
     "camera": "camera",
@@ -151,7 +151,9 @@ def set_mode(setup: Setup, part: str, mode: str) -> Setup:
     """Mono, stereo, swapped, or one side carried to both; maps that no longer fit go back to the plain one."""
     p = setup.part(part)
     low = min(p.channels) // 2 * 2 if len(p.channels) != 1 else p.channels[0]
-    left, right = (low, low + 1) if low % 2 == 0 else (low - 1, low)
+    left, right = (
+        (low, low + 1) if low % 2 == 0 else (low - 1, low)
+    )  # pairs begin with even numbers, so 255 is the last right side
     channels = {
         "mono": (p.channels[0],), "stereo": (left, right), "swapped": (right, left),
         "left to both": (left, left), "right to both": (right, right),

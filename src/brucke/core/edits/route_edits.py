@@ -8,10 +8,11 @@ from typing import Any, Literal
 
 from msgspec.structs import replace
 
+from ..document.device_kinds import DEVICE_KINDS
 from ..document.ranges import held_to
-from ..document.setup import OF_THIS_COMPUTER, DeviceKind, MapPoint, Route, Setup
+from ..document.setup import OF_THIS_COMPUTER, MapPoint, Route, Setup
+from ..routing.feedback_loops import own_return
 from ..routing.maps import effective_map, shifted_map
-from ..routing.ways import own_return
 
 LEAST_GAIN_DB = -120.0
 Cell = tuple[str, str]  # part, listener
@@ -169,7 +170,8 @@ def toggle_point(setup: Setup, part: str, listener: str, source: int, target: in
 
 def set_point_gain(setup: Setup, part: str, listener: str, source: int, target: int, gain_db: float) -> Setup:
     value = max(held_to("MapPoint", "gain_db", gain_db), -60.0)
-    now = effective_map(setup.part(part), setup.listener(listener), setup.route(part, listener) or Route(part=part, listener=listener))  # fmt: skip
+    now = effective_map(setup.part(part), setup.listener(listener), setup.route(part, listener) or Route(part=part,
+        listener=listener))  # fmt: skip
     return set_map(
         setup,
         part,
@@ -206,7 +208,7 @@ def set_notes(setup: Setup, notes: str) -> Setup:
 def at_one_rate(setup: Setup) -> Setup:
     """All equipment at the setup's rate; a camera has none."""
     for d in setup.devices:
-        if d.kind != "camera":
+        if DEVICE_KINDS[d.kind].has_rate:
             setup = change_device(setup, d.id, rate_hz=setup.rate_hz)
     return setup
 
@@ -221,17 +223,24 @@ def let_lead(setup: Setup, device: str) -> Setup:
     return replace(setup, devices=tuple(replace(d, sets_clock=d.id == device) for d in setup.devices))
 
 
-# What a desktop's sound server can carry: the rest is our own, or has no sound.
-_THERE: tuple[DeviceKind, ...] = ("interface", "call", "stream", "program", "workstation", "computer")
-
-
 def put_on_this_computer(setup: Setup) -> Setup:
-    """Every device that can be is of this computer. What we make there for others is in the same cycle as the engine, so it
-    has no buffer of its own; the interface has one block each way, and whatever it really has is measured."""
-    devices = []
+    """Every device that can be is of this computer. What we make there for others is in the same cycle as the engine,
+    so it has no buffer of its own; the interface has one block each way, and whatever it really has is measured."""
     for d in setup.devices:
-        if d.kind in _THERE:
-            frames = setup.block_frames if d.kind == "interface" else 0
-            d = replace(d, card=OF_THIS_COMPUTER, buffer_frames=frames, buffers=1, rate_hz=setup.rate_hz)
-        devices.append(d)
-    return replace(setup, devices=tuple(devices))
+        setup = device_of_this_computer(setup, d.id)
+    return setup
+
+
+def device_of_this_computer(setup: Setup, device: str) -> Setup:
+    """One device, where it is of a kind that can be."""
+    d = setup.device(device)
+    if not DEVICE_KINDS[d.kind].carried:
+        return setup
+    frames = setup.block_frames if d.kind == "interface" else 0
+    there = replace(d, card=OF_THIS_COMPUTER, buffer_frames=frames, buffers=1, rate_hz=setup.rate_hz)
+    return replace(setup, devices=tuple(there if x.id == device else x for x in setup.devices))
+
+
+def without_sounds(setup: Setup) -> Setup:
+    """No part names a file: what a template brings for stand-ins to play is nobody's song."""
+    return replace(setup, parts=tuple(replace(p, tracks=(), beat_source="") for p in setup.parts))

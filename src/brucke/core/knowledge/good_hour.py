@@ -16,8 +16,8 @@ SAME_S = 0.0001  # round trips nearer than this are one (common practice, no sou
 
 
 class GoodHour(msgspec.Struct, frozen=True, kw_only=True):
-    """`equipment` is what each end was at the computer, as “in/ID” and “out/ID”; `frames` how many the computer gave at a
-    time; `round_trips_s` by key; `versions` of what it ran on, by name."""
+    """`equipment` is what each end was at the computer, as “in/ID” and “out/ID”; `frames` how many the computer gave at
+    a time; `round_trips_s` by key; `versions` of what it ran on, by name."""
 
     date: str
     minutes: float
@@ -62,7 +62,8 @@ def _the_same(then: GoodHour, now: GoodHour, d: Difference) -> bool:
 
 
 def changes(then: GoodHour, now: GoodHour) -> tuple[Change, ...]:
-    """What is different, the most audible first. What is not known now, or was not known then, is not called different."""
+    """What is different, the most audible first. What is not known now, or was not known then, is not called
+    different."""
     found = []
     for key in sorted({*then.equipment} & {*now.equipment}):
         before, after = then.equipment[key], now.equipment[key]

@@ -9,7 +9,9 @@ import itertools
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 
-from ..document.setup import Setup
+import msgspec
+
+from ..document.setup import Device, Setup
 from ..routing.captures import capture_channels
 
 Ids = tuple[str, ...]
@@ -18,11 +20,14 @@ OPENED, STARTED, RESTARTED, DROPOUT, REJOINED, SLEPT = CLOCK_MOVES = (
     "opened again", "started anew", "engine restarted", "dropout", "device rejoined", "computer slept",
 )  # fmt: skip
 
+CONTRADICTED = "found otherwise"  # one sweep did not agree: what was measured before counts no longer
+ELSEWHERE = "another computer"  # where it was measured: nobody knows whether the same things are here
+
 
 @dataclass(frozen=True)
 class Way:
-    """The way of a measuring sound: `ids` of what it measures, the `listener` that sounds and the `capture` channel that
-    hears it, both by their place."""
+    """The way of a measuring sound: `ids` of what it measures, the `listener` that sounds and the `capture` channel
+    that hears it, both by their place."""
 
     ids: Ids
     listener: int
@@ -34,12 +39,14 @@ def _no_way(setup: Setup) -> Iterator[Way]:
 
 
 @dataclass(frozen=True)
-class Measured:
-    """`subjects` are what a setup has of it, by their ids; `depends` what a measurement of one depends on; `spoiled_by`
-    the events after which it is unconfirmed; `ways` how the engine measures it, by subject: none where the proof of a
-    take shows it; `more` are ways that nothing needs and that tell more."""
+class Measurand:
+    """`name` is what it is called, before it is translated; `subjects` are what a setup has of it, by their ids;
+    `depends` what a measurement of one depends on; `spoiled_by` the events after which it is unconfirmed; `ways` how
+    the engine measures it, by subject: none where the proof of a take shows it; `more` are ways that nothing needs and
+    that tell more."""
 
     code: str
+    name: str
     subjects: Callable[[Setup], Iterator[Ids]]
     depends: Callable[..., tuple[object, ...]]
     spoiled_by: tuple[str, ...] = ()
@@ -69,7 +76,8 @@ def spoiled_keys(setup: Setup, event: str, only: str = "") -> list[str]:
     return [q.key(*ids) for q in QUANTITIES if event in q.spoiled_by for ids in q.subjects(setup) if only in ("", *ids)]
 
 
-# The round trip of an interface: out at a monitor, in at a part. Of two, where one only plays or only records: out at the first, in
+# The round trip of an interface: out at a monitor, in at a part. Of two, where one only plays or only records: out at
+# the first, in
 # at the second.
 
 
@@ -117,10 +125,23 @@ def _crossed_ways(setup: Setup) -> Iterator[Way]:
         yield Way((out, into), plays[out], records[into])
 
 
-ROUND_TRIP = Measured("round_trip", _interfaces, _interface_depends, CLOCK_MOVES, _interface_ways, _crossed_ways)
+ROUND_TRIP = Measurand(
+    "round_trip",
+    "round trip",
+    _interfaces,
+    _interface_depends,
+    (*CLOCK_MOVES, ELSEWHERE),
+    _interface_ways,
+    _crossed_ways,
+)
 
 
 # The way of a picture to a listener, from the claps in a take.
+
+
+def _physical(setup: Setup, id: str) -> Device:
+    """A device as far as it matters: what somebody calls it does not."""
+    return msgspec.structs.replace(setup.device(id), name="", sets_clock=False)
 
 
 def _pictures(setup: Setup) -> Iterator[Ids]:
@@ -128,14 +149,12 @@ def _pictures(setup: Setup) -> Iterator[Ids]:
 
 
 def _picture_depends(setup: Setup, part: str, listener: str) -> tuple[object, ...]:
-    """Its camera, the service, and what is entered in its program."""
-    there = setup.listener(listener)
-    entered = (there.picture_there_ms, there.sound_there_ms)
-    # Where nothing is entered it depends on what it did before such a thing could be.
-    return setup.device(setup.part(part).device), setup.device(there.device), *(entered if any(entered) else ())
+    """Its camera and the service; what is entered in its program moves it by as much and is no reason to measure
+    again."""
+    return _physical(setup, setup.part(part).device), _physical(setup, setup.listener(listener).device)
 
 
-PICTURE = Measured("picture", _pictures, _picture_depends)
+PICTURE = Measurand("picture", "picture", _pictures, _picture_depends, (ELSEWHERE,))
 
 # What a camera takes from light to a picture in our hands, from flashes that it saw.
 
@@ -144,6 +163,6 @@ def _cameras(setup: Setup) -> Iterator[Ids]:
     return ((id,) for id in dict.fromkeys(p.device for p in setup.parts if p.kind == "picture"))
 
 
-CAMERA = Measured("camera", _cameras, lambda setup, camera: (setup.device(camera),))
+CAMERA = Measurand("camera", "camera", _cameras, lambda setup, camera: (_physical(setup, camera),), (ELSEWHERE,))
 
 QUANTITIES = (ROUND_TRIP, PICTURE, CAMERA)

@@ -1,14 +1,18 @@
-"""What a path does to sound on its way: whether something takes out noise or echo, gates, levels, filters or folds to one channel.
+"""What a path does to sound on its way: whether something takes out noise or echo, gates, levels, filters or folds to
+one channel.
 
-Conventions: float32 [2, frames] as it was sent, [channels, frames] as it came back, one rate for both. Everything is looked at in windows of a second, each with its own
-delay: a path may wander, lose pieces and stretch others. `passage.py` makes a sound in which all of it can be told; in another sound some cannot, and that is said.
+Conventions: float32 [2, frames] as it was sent, [channels, frames] as it came back, one rate for both. Everything is
+looked at in windows of a second, each with its own delay: a path may wander, lose pieces and stretch others.
+`path_test_signal.py` makes a sound in which all of it can be told; in another sound some cannot, and that is said.
 
-What a clean path with a coder leaves, and what processors do to it, was tried on FFmpeg's filters and on real coders; thresholds stand between the two.
+What a clean path with a coder leaves, and what processors do to it, was tried on FFmpeg's filters and on real coders;
+thresholds stand between the two.
 """
 
 import itertools
-from collections.abc import Iterator
-from dataclasses import dataclass
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, replace
+from functools import partial
 
 import numpy as np
 import numpy.typing as npt
@@ -16,6 +20,7 @@ import numpy.typing as npt
 from .correlation import F32, correlate, decimate, find_peak
 from .offset import level_db
 from .stimulus import taper
+from .whole_path import ROOM_LINEAR, arrivals, dead_side_db, echo_s, linear_share, opposite_sides, power_of
 
 F64 = npt.NDArray[np.float64]
 WINDOW_S, HOP_S, SEGMENT = 1.0, 0.5, 1024
@@ -30,14 +35,18 @@ NOISY_DB = 20.0  # a path whose own noise is no farther below what is loud tells
 ECHO_CERTAIN, ECHO_MAYBE = 0.86, 0.92  # how much of what returns is what was sent
 NOISE_CUT_DB, PASSES_DB, GATE_DB = -2.5, -3.0, -6.0
 LEVEL_SCATTER_DB, LEVEL_SLOPE, RAISED_DB = 0.35, 0.03, 2.0
+MOVED_S, MOVED_SHARE, STILL_S = 0.01, 0.1, 0.001
 FILTER_DB, EDGE_DB = 2.0, -20.0
 SIDES_DB = -25.0
+NOISE_ADDED_DB, ABOVE_FLOOR_DB = -65.0, 6.0
 
 
 @dataclass(frozen=True)
 class Found:
-    """`what`: “echo_removal”, “noise_removal”, “gate”, “levelling”, “filter”, “folded”, “band_edge”; `how_much` in its unit, dB but for echo removal (the share of
-    what returned that is not what was sent) and the band's edge (Hz). Not `certain`: it may as well be the coder."""
+    """`what`: “echo_removal”, “noise_removal”, “gate”, “levelling”, “filter”, “folded”, “band_edge”, “dead_side”,
+    “echo”, “room”, “noise”, “opposite”, “inverted”; `how_much` in its unit, dB but for echo removal and a room (the
+    share of what returned that is not what was sent), the band's edge (Hz), an echo (seconds behind the first) and what
+    is upside down or has opposite sides (none). Not `certain`: it may as well be the coder."""
 
     what: str
     how_much: float
@@ -46,7 +55,8 @@ class Found:
 
 @dataclass(frozen=True)
 class PathReport:
-    """`verdict`: “clean”, “changed”, “unsure”; `not_judged` are codes of what this sound could not tell: “noise_or_gate”, “levelling”. `reason` is a code where nothing could be said: “silent”,
+    """`verdict`: “clean”, “changed”, “unsure”; `not_judged` are codes of what this sound could not tell:
+    “noise_or_gate”, “levelling”, “echo” (the delay wandered). `reason` is a code where nothing could be said: “silent”,
     “too_short”, “no_match”, “noisy”. `delay_s` is how much later it returned, in the middle."""
 
     verdict: str
@@ -59,7 +69,8 @@ class PathReport:
 
 @dataclass(frozen=True)
 class _Window:
-    """One second: its level as it was sent and its gain on the way in dB; what is steady; how much of what returned is what was sent."""
+    """One second: its level as it was sent and its gain on the way in dB; what is steady; how much of what returned is
+    what was sent."""
 
     at_s: float
     kind: str  # "program", "noise", "tone", "silence"
@@ -74,31 +85,56 @@ class _Window:
 
 
 def look_at_path(sent: F32, returned: F32, rate_hz: int, two_sides: bool = False) -> PathReport:
-    """`two_sides`: the coder is known to carry two channels, so that folding is not its doing."""
+    """What a path did to a sound: `sent` and `returned` [channels, frames], both at `rate_hz`. `two_sides`: the coder
+    is known to carry two channels, so that folding is not its doing. What cannot be judged from this material is named
+    in the report; where nothing can, `reason` says why."""
     if level_db(sent.ravel()) < NOTHING_DB or level_db(returned.ravel()) < NOTHING_DB:
         return PathReport("unsure", reason="silent")
     if min(sent.shape[1], returned.shape[1]) < 8 * rate_hz:
         return PathReport("unsure", reason="too_short")
     source, back = _alike(sent, returned, rate_hz)
-    lag = _whole_lag(source, back, rate_hz)
-    if lag is None:
+    returns = arrivals(source, back, rate_hz)
+    if not returns:
         return PathReport("unsure", reason="no_match")
+    lag, _, polarity = returns[0]
+    back = np.float32(polarity) * back
     windows = list(_windows(sent, source, returned, back, rate_hz, lag))
     loud = [w for w in windows if w.kind == "program" and w.level > LOUD_DB]
     if len(loud) < LEAST_LOUD:
         return PathReport("unsure", reason="too_short")
+    apart, not_judged = echo_s(returns), []
+    lags = np.array([w.lag for w in loud])
+    if float(np.mean(np.abs(np.abs(lags - np.median(lags)) - apart) < MOVED_S)) > MOVED_SHARE:
+        apart = 0.0  # some seconds came then and the others now: a delay that jumped, and nothing twice
+    elif apart and float(np.ptp(np.quantile(lags, (0.1, 0.9)))) > MOVED_S:
+        apart, not_judged = 0.0, ["echo"]  # a delay that wanders looks like that, too
     silent = [w.back for w in windows if w.kind == "silence"]
-    floor = max(silent) if silent else -120.0
+    # What is heard again later fills the silence behind it.
+    floor = (min(silent) if apart else max(silent)) if silent else -120.0
     if floor > float(np.median([w.back for w in loud])) - NOISY_DB:
         return PathReport("unsure", reason="noisy")
     if float(np.quantile([w.coherence for w in loud], 0.75)) < 0.25:
         return PathReport("unsure", reason="no_match")
-    return _judge(windows, loud, two_sides)
+    more = []
+    if lost := dead_side_db(sent, returned):
+        more.append(Found("dead_side", lost, True))
+    if apart:
+        more.append(Found("echo", apart, True))
+    if floor > NOISE_ADDED_DB:
+        more.append(Found("noise", floor, True))
+    if opposite_sides(returned) and not opposite_sides(sent):
+        more.append(Found("opposite", 0.0, True))
+    if polarity < 0:
+        more.append(Found("inverted", 0.0, True))
+    steady = partial(linear_share, source, back, rate_hz)
+    least = floor + ABOVE_FLOOR_DB if floor > NOISE_ADDED_DB else -np.inf  # what is lost in added noise has no gain
+    told = [w for w in windows if w.back > least or w.kind == "silence"]
+    return _judge(told, loud, two_sides, more, not_judged, steady)
 
 
 def _alike(sent: F32, returned: F32, rate: int) -> tuple[F32, F32]:
     """(what was sent, what returned) as one channel each: of both, or of the side that a path of one channel took."""
-    back = returned.mean(axis=0)
+    back = returned[int(np.argmax(power_of(returned)))] if opposite_sides(returned) else returned.mean(axis=0)
     choices = [sent.mean(axis=0), sent[0], sent[-1]]
     step = max(1, rate // COARSE_HZ)
     low = taper(decimate(np.ascontiguousarray(back[: 60 * rate]), step), rate // step)
@@ -112,15 +148,6 @@ def _alike(sent: F32, returned: F32, rate: int) -> tuple[F32, F32]:
     fit = [fits(c) for c in choices]
     best = int(np.argmax([fit[0] * 1.05, *fit[1:]]))
     return np.ascontiguousarray(choices[best], np.float32), np.ascontiguousarray(back, np.float32)
-
-
-def _whole_lag(source: F32, back: F32, rate: int) -> float | None:
-    """How much later most of it returned."""
-    step = max(1, rate // COARSE_HZ)
-    low, heard, r = decimate(source, step), decimate(back, step), rate // step
-    c = correlate(taper(low, r), taper(heard, r), (-r, 6 * r), rho=0.5)
-    peak = find_peak(c, r, signed=False)
-    return peak.lag / r if peak.to_rms > FOUND else None
 
 
 def _windows(sent: F32, source: F32, returned: F32, back: F32, rate: int, lag: float) -> Iterator[_Window]:
@@ -150,7 +177,8 @@ def _levels_db(window: F32, rate: int) -> F64:
 
 
 def _quiet_db(window: F32, rate: int) -> float:
-    """How loud it is where it is softest: what sounds beside a silence may reach into it, where the delay has jumped."""
+    """How loud it is where it is softest: what sounds beside a silence may reach into it, where the delay has
+    jumped."""
     return float(np.quantile(_levels_db(window, rate), 0.25))
 
 
@@ -210,14 +238,23 @@ def _side_db(sound: F32) -> float:
     return level_db(other) - level_db(same)
 
 
-def _judge(windows: list[_Window], loud: list[_Window], two_sides: bool) -> PathReport:
-    found: list[Found] = []
-    not_judged: list[str] = []
+def _judge(
+    windows: list[_Window], loud: list[_Window], two_sides: bool, more: list[Found], not_judged: list[str],
+    linear: Callable[[float], float],
+) -> PathReport:  # fmt: skip
+    found: list[Found] = more
     maybe = False
     usual = float(np.median([w.gain for w in loud]))
-    coherence = float(np.quantile([w.coherence for w in loud], 0.75))
-    if coherence < ECHO_CERTAIN:
-        found.append(Found("echo_removal", 1 - coherence, True))
+    still = _still(loud)
+    if len(still) < LEAST_LOUD and "echo" not in not_judged:
+        not_judged.append("echo")
+    coherence = float(np.quantile([w.coherence for w in still], 0.75)) if len(still) >= LEAST_LOUD else 1.0
+    lag = float(np.median([w.lag for w in loud]))
+    rebuilt = coherence < ECHO_CERTAIN
+    if rebuilt:
+        what = "room" if linear(lag) > ROOM_LINEAR else "echo_removal"
+        # One echo alone does as much as a room.
+        found.append(Found(what, 1 - coherence, what != "room" or all(f.what != "echo" for f in found)))
     elif coherence < ECHO_MAYBE:
         maybe = True
     for look in (_noise_or_gate, _levelling):
@@ -227,11 +264,20 @@ def _judge(windows: list[_Window], loud: list[_Window], two_sides: bool) -> Path
         elif said is not None:
             found.append(said)
     found += _filters(loud)
+    if rebuilt or any(f.what == "echo" for f in found):  # levels and bands follow from that
+        found = [replace(f, certain=f.certain and f.what not in ("levelling", "filter")) for f in found]
     found += _folding(loud, two_sides)
     certain = any(f.certain for f in found)
     verdict = "changed" if certain else "unsure" if not_judged or maybe else "clean"
-    lag = float(np.median([w.lag for w in loud]))
     return PathReport(verdict, tuple(found), tuple(not_judged), "", lag, usual)
+
+
+def _still(windows: list[_Window]) -> list[_Window]:
+    """Those whose delay is that of the second before and of the one after: within the others it may have moved."""
+    return [
+        w for before, w, after in zip(windows, windows[1:], windows[2:], strict=False)
+        if max(abs(before.lag - w.lag), abs(after.lag - w.lag)) < STILL_S
+    ]  # fmt: skip
 
 
 def _settled(windows: list[_Window], kind: str) -> list[_Window]:
@@ -263,7 +309,8 @@ def _soft(windows: list[_Window]) -> list[_Window]:
 
 
 def _noise_or_gate(windows: list[_Window], usual: float) -> Found | str | None:
-    """Noise removal takes noise and lets what is as soft but no noise through; a gate takes whatever is soft. A code where this sound cannot tell."""
+    """Noise removal takes noise and lets what is as soft but no noise through; a gate takes whatever is soft. A code
+    where this sound cannot tell."""
     noise, tone, soft = _settled(windows, "noise"), _settled(windows, "tone"), _soft(windows)
     if not soft or not noise:
         return "noise_or_gate"

@@ -62,7 +62,7 @@ def fast_length(n: int) -> int:
 
 
 def decimate(sound: F32, step: int) -> F32:
-    """Every `step`-th frame after a short low-pass, for coarse looks. Shape (frames // step,)."""
+    """Every `step`-th frame of `sound` [frames] after a short low-pass, for coarse looks. Returns [frames // step]."""
     n = len(sound) // step * step
     if step == 1:
         return sound[:n]
@@ -111,7 +111,8 @@ def _interpolate(values: F64, position: float) -> float:
 
 
 def top_of(values: F64) -> float:
-    """Where the highest of some values lies between their indices, by a parabola through it and its neighbours."""
+    """Where the highest of `values` [n] lies, as an index with a fraction, by a parabola through it and its
+    neighbours."""
     i = int(np.clip(np.argmax(values), 1, len(values) - 2))
     a, b, c = values[i - 1 : i + 2]
     bend = a - 2 * b + c
@@ -119,7 +120,8 @@ def top_of(values: F64) -> float:
 
 
 def refine(values: F64, index: int) -> float:
-    """Position of the maximum near `index` to a fraction: band-limited interpolation, then a parabola."""
+    """Position of the maximum of `values` [n] near `index`, as an index with a fraction: band-limited interpolation,
+    then a parabola."""
     position, step = float(index), 0.25
     for _ in range(3):
         grid = np.clip(position, HALF + 1, len(values) - HALF - 3) + step * np.arange(-4, 5)

@@ -1,19 +1,25 @@
 """Two clocks against one another: how a recording slides against its reference, and where it jumps.
 
-Conventions: float32 mono, shape (frames,), one rate for both. Positive: the recording is later, and gets later and later. The lag is found in short windows, first
-coarsely; then once more on the recording stretched by what was found, because a window in which the lag moves by many frames has no sharp peak. Steps and the
-straight line are fitted together: a line fitted between steps alone leans where a step is missed.
+Conventions: float32 mono, shape (frames,), one rate for both. Positive: the recording is later, and gets later and
+later. The lag is found in short windows, first coarsely; then once more on the recording stretched by what was found,
+because a window in which the lag moves by many frames has no sharp peak. Steps and the straight line are fitted
+together: a line fitted between steps alone leans where a step is missed.
 """
 
+import math
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
+from functools import partial
 
 import numpy as np
 import numpy.typing as npt
 
+from .candidates import Candidate
 from .correlation import F32, correlate, decimate, find_peak
 from .offset import level_db
+from .repeating import period_s
 from .stimulus import taper
+from .views import Decimated, Sound, Stretched, levels_db
 
 F64 = npt.NDArray[np.float64]
 COARSE_HZ = 12_000
@@ -28,6 +34,13 @@ TOGETHER_S = 0.004  # neighbours that belong to one line are not farther apart
 STEP_S, MOST_STEPS = 0.67e-3, 40
 MOST_LOOKS, SHARP_FRAMES = 3, 0.25  # looked at once more while the lag still moves by so much within a window
 STEP_SURE = 6.0  # standard deviations of the windows
+LOST, LOOK_AROUND_S, SURE_AROUND = (
+    3,
+    30.0,
+    12.0,
+)  # windows in a row not found, after which they are looked for far around
+EDGE_S = 0.01  # so near to the end of what was looked through nothing is believed
+MOST_UNSURE_PPM = 1000.0  # who knows it no better knows nothing
 
 
 @dataclass(frozen=True)
@@ -42,8 +55,11 @@ class Step:
 
 @dataclass(frozen=True)
 class Drift:
-    """`reason` is a code where nothing was found: “too_short”, “silent”, “no_match”. `ppm_error` is 95 %; `hunts` where the lag swings around the line by more
-    than windows scatter. times_s, lags_s [windows] are what was fitted, `scatter_s` their spread around it."""
+    """`reason` is a code where nothing was found: “too_short”, “silent”, “no_match”, “edge”, “unsure”. `ppm_error` is
+    95 %; `hunts` where the lag swings around the line by more than windows scatter. times_s, lags_s [windows] are what
+    was fitted, `scatter_s` their spread around it; `matched` of `looked` windows were found. The recording is upside
+    down where `polarity` is −1. `period_s`: the material repeats itself, and `start_s` may as well be one of the
+    `rivals`."""
 
     match: bool
     reason: str = ""
@@ -55,39 +71,65 @@ class Drift:
     scatter_s: float = 0.0
     times_s: F64 = field(default_factory=lambda: np.zeros(0))
     lags_s: F64 = field(default_factory=lambda: np.zeros(0))
+    looked: int = 0
+    polarity: int = 1
+    period_s: float = 0.0
+
+    @property
+    def matched(self) -> int:
+        return len(self.times_s)
+
+    @property
+    def rivals(self) -> tuple[Candidate, ...]:
+        """Of `start_s`."""
+        if not self.period_s:
+            return ()
+        return tuple(Candidate(self.start_s + k * self.period_s) for k in (-1, 1))
 
     def after_s(self, seconds: float) -> float:
         """How much later it has become after so long, without steps."""
         return self.ppm * 1e-6 * seconds
 
 
-def find_drift(reference: F32, recording: F32, rate_hz: int) -> Drift:
-    """From two recordings of the same sound, eight seconds of it at least."""
+def find_drift(reference: Sound, recording: Sound, rate_hz: int) -> Drift:
+    """From two recordings of the same sound, eight seconds of it at least; of files, only what is looked at is read."""
     if min(len(reference), len(recording)) < LEAST_S * rate_hz:
         return Drift(False, "too_short")
-    if level_db(reference) < -90 or level_db(recording) < -90:
+    levels = levels_db(reference, rate_hz)
+    if levels.max() < -90 or levels_db(recording, rate_hz).max() < -90:
         return Drift(False, "silent")
     step = max(1, rate_hz // COARSE_HZ)
-    low, heard = decimate(reference, step), decimate(recording, step)
-    start = _start(low, heard, rate_hz // step)
-    if start is None:
+    low, rate = Decimated(reference, step), rate_hz // step
+    loud = float(10 * np.log10(np.mean(10 ** (levels / 10))))
+    for late, polarity in _starts(low, Decimated(recording, step), rate, int(np.argmax(levels > QUIET_DB))):
+        coarse = _lags(low, Decimated(recording, step, polarity), rate, partial(_still, late), loud)
+        if coarse is not None:
+            break
+    else:
         return Drift(False, "no_match")
-    coarse = _lags(low, heard, rate_hz // step, lambda _t: start)
-    if coarse is None:
-        return Drift(False, "no_match")
-    line = _fit(*coarse)
+    line = _fit(coarse.times, coarse.lags)
+    looked = coarse.looked
     for _ in range(MOST_LOOKS):
-        fine = _second_look(reference, recording, rate_hz, line)
+        fine = _second_look(reference, recording, rate_hz, line, polarity, loud)
         if fine is None:
             return Drift(False, "no_match")
-        before, line = line, _fit(*fine)
+        before, line, looked = line, _fit(fine.times, fine.lags), fine.looked
         if abs(line.slope - before.slope) * WINDOW_S * rate_hz < SHARP_FRAMES:
             break
-    return _result(line, rate_hz)
+    found = replace(_result(line, rate_hz), looked=looked, polarity=polarity)
+    if START_SEARCH_S - abs(late) < EDGE_S:
+        return Drift(False, "edge", looked=looked)
+    if found.ppm_error > MOST_UNSURE_PPM:
+        return Drift(False, "unsure", looked=looked)
+    begin = max(0, round(found.times_s[0] - WINDOW_S) * rate)
+    period = period_s(low[begin : begin + round(START_S) * rate], rate)
+    # Of all that are as likely, the nearest.
+    return replace(found, period_s=period, start_s=math.remainder(found.start_s, period) if period else found.start_s)
 
 
 def line_through(times_s: F64, lags_s: F64, rate_hz: int) -> Drift:
-    """The same from lags that are known already, a dozen of them at least."""
+    """The same as `find_drift`, from lags that are known already: `lags_s` [n] seen at `times_s` [n], both in seconds,
+    a dozen of them at least."""
     return _result(_fit(times_s, lags_s), rate_hz)
 
 
@@ -110,25 +152,48 @@ class _Line:
         return sum(size for i, size in self.steps if self.times[i] <= at)
 
 
-def _start(low: F32, heard: F32, rate: int) -> float | None:
-    """How much later the recording is at its beginning, roughly; None where its beginning has nothing in common."""
+def _starts(low: Sound, heard: Sound, rate: int, begin_s: int) -> list[tuple[float, int]]:
+    """(how much later the recording is at its beginning, roughly, its polarity), what stands out most first; none where
+    its beginning has nothing in common. `begin_s`: nothing sounds before."""
     step = max(1, rate // START_HZ)
-    a, b, r = decimate(low, step), decimate(heard, step), rate // step
-    sounds = np.flatnonzero(np.abs(a) > 10 ** (QUIET_DB / 20))
-    begin = int(sounds[0]) if len(sounds) else 0
-    a = a[begin : begin + round(START_S * r)]
+    r, begin = rate // step, begin_s * rate
     reach = round(START_SEARCH_S * r)
-    first = max(0, begin - reach)
-    b, base = b[first : begin + len(a) + reach], begin - first
-    peak = find_peak(correlate(taper(a, r), taper(b, r), (base - reach, base + reach), rho=0.5), r, signed=False)
-    return (peak.lag - base) / r if peak.to_rms > SURE else None
+    found = []
+    # Clocks that run far apart blur a long stretch, noise hides a short one.
+    for seconds in (START_S, START_S / 4):
+        a = decimate(low[begin : begin + round(seconds * rate)], step)
+        first = max(0, begin - reach * step)
+        b, base = decimate(heard[first : begin + (len(a) + reach) * step], step), (begin - first) // step
+        if len(b) < r:
+            continue
+        c = correlate(taper(a, r), taper(b, r), (base - reach, base + reach), rho=0.5)
+        for polarity in (1, -1):
+            peak = find_peak(replace(c, values=polarity * c.values), r, signed=False)
+            if peak.to_rms > SURE:
+                found.append((peak.to_rms, (peak.lag - base) / r, polarity))
+    return [(late, polarity) for _, late, polarity in sorted(found, reverse=True)]
 
 
-def _lags(reference: F32, recording: F32, rate: int, expected: Callable[[float], float]) -> tuple[F64, F64] | None:
-    """(times of the middles of the windows, lags) in seconds, where enough of what sounds was found; `expected(time)` is where the lag is looked for first."""
+def _still(late_s: float, _at_s: float) -> float:
+    return late_s
+
+
+@dataclass(frozen=True)
+class _Found:
+    """times, lags [windows] in seconds, of so many that were looked for."""
+
+    times: F64
+    lags: F64
+    looked: int
+
+
+def _lags(
+    reference: Sound, recording: Sound, rate: int, expected: Callable[[float], float], loud: float
+) -> _Found | None:
+    """Where enough of what sounds was found; `expected(time)` is where the lag is looked for first, `loud` the level of
+    the reference in dB."""
     length, hop = round(WINDOW_S * rate), round(HOP_S * rate)
-    loud = level_db(reference)
-    times, lags, looked = [], [], 0
+    times, lags, looked, lost = [], [], 0, 0
     moved = 0.0  # from where it is expected, as last seen
     for begin in range(0, len(reference) - length + 1, hop):
         window = reference[begin : begin + length]
@@ -142,6 +207,9 @@ def _lags(reference: F32, recording: F32, rate: int, expected: Callable[[float],
         found = _find(window, recording, begin, near, rate, NEAR_S, FOUND)
         if found is None:
             found = _find(window, recording, begin, near, rate, FAR_S, SURE)
+        if found is None and lost and lost % LOST == 0:
+            found = _find(window, recording, begin, near, rate, LOOK_AROUND_S, SURE_AROUND)
+        lost = 0 if found is not None else lost + 1
         if found is None:
             continue
         moved = found - expected(middle)
@@ -151,7 +219,7 @@ def _lags(reference: F32, recording: F32, rate: int, expected: Callable[[float],
 
 
 def _find(
-    window: F32, recording: F32, begin: int, near_s: float, rate: int, reach_s: float, sure: float
+    window: F32, recording: Sound, begin: int, near_s: float, rate: int, reach_s: float, sure: float
 ) -> float | None:
     reach = round(reach_s * rate)
     first = begin + round(near_s * rate) - reach
@@ -167,7 +235,7 @@ def _find(
     return (peak.lag + low - begin) / rate if peak.to_rms > sure and peak.second < 0.9 else None
 
 
-def _kept(times: F64, lags: F64, looked: int) -> tuple[F64, F64] | None:
+def _kept(times: F64, lags: F64, looked: int) -> _Found | None:
     """Those that have a neighbour with nearly their lag; None where too few do."""
     if len(times) < 6:
         return None
@@ -175,25 +243,24 @@ def _kept(times: F64, lags: F64, looked: int) -> tuple[F64, F64] | None:
     good = np.concatenate([[False], beside]) | np.concatenate([beside, [False]])
     if good.sum() < max(6, LEAST_SHARE * looked):
         return None
-    return times[good], lags[good]
+    return _Found(times[good], lags[good], looked)
 
 
-def _second_look(reference: F32, recording: F32, rate: int, line: _Line) -> tuple[F64, F64] | None:
+def _second_look(
+    reference: Sound, recording: Sound, rate: int, line: _Line, polarity: int, loud: float
+) -> _Found | None:
     """The lags once more, on the recording stretched to the reference's clock."""
-    import samplerate
-
-    stretched = np.asarray(samplerate.resample(recording, 1 / (1 + line.slope), "sinc_medium"), np.float32)
-    # A frame k of it is frame k·(1 + slope) of the recording, so its lag is short of the recording's by what the line has grown.
+    # A frame k of it is frame k·(1 + slope) of the recording, so its lag is short of the recording's by what the line
+    # has grown.
     share = 1 + line.slope
-    found = _lags(reference, stretched, rate, lambda t: (line.start + line.of_steps(t)) / share)
-    if found is None:
-        return None
-    times, lags = found
-    return times, (times + lags) * share - times
+    stretched = Stretched(recording, line.slope, polarity)
+    found = _lags(reference, stretched, rate, lambda t: (line.start + line.of_steps(t)) / share, loud)
+    return None if found is None else replace(found, lags=(found.times + found.lags) * share - found.times)
 
 
 def _fit(times: F64, lags: F64) -> _Line:
-    """A straight line and steps, together; a step is taken in while it is far more than windows scatter, and left out again where the others explain it."""
+    """A straight line and steps, together; a step is taken in while it is far more than windows scatter, and left out
+    again where the others explain it."""
     steps: list[int] = []
     weight = np.ones(len(times))
     for _ in range(MOST_STEPS):
@@ -241,8 +308,8 @@ def _spread(left: F64, steps: list[int]) -> float:
 
 
 def _next_step(left: F64, steps: list[int], spread: float) -> int | None:
-    """The first window after the greatest jump that is left; None where none is one. A jump happens from one window to the next; what takes longer is a clock that
-    swings."""
+    """The first window after the greatest jump that is left; None where none is one. A jump happens from one window to
+    the next; what takes longer is a clock that swings."""
     least = max(STEP_SURE * spread, STEP_S)
     best, most = None, least
     for i in range(2, len(left) - 1):
@@ -266,14 +333,32 @@ def _result(line: _Line, rate_hz: int) -> Drift:
     columns = _model(times, at)
     unsure = float(np.linalg.pinv(columns.T @ columns)[1, 1])
     error = float(stats.t.ppf(0.975, free)) * float(np.sqrt(np.sum(left**2) / max(1, n - 2) * unsure * alike))
+    error = max(error, _bent(line) / 2)
     spread = _spread(left, at)
     steps = tuple(
         Step(float(times[i - 1] + times[i]) / 2, size, float(times[i - 1]), float(times[i])) for i, size in line.steps
     )
     wide = 1.4826 * float(np.median(np.abs(left)))
     return Drift(
-        True, "", line.slope * 1e6, max(error * 1e6, 0.01), line.start, steps, wide > max(4 * spread, 1.0 / rate_hz), wide, times, line.lags
+        True, "", line.slope * 1e6, max(error * 1e6, 0.01), line.start, steps, wide > max(4 * spread, 1.0 / rate_hz),
+        wide, times, line.lags
     )  # fmt: skip
+
+
+def _bent(line: _Line) -> float:
+    """How much the slope of the second half differs from that of the first, steps taken out: a clock that changes has
+    no one drift."""
+    from scipy import stats
+
+    n = len(line.times)
+    if n < 8:
+        return 0.0
+    straight = line.left() + line.slope * line.times
+    halves = [stats.theilslopes(straight[p], line.times[p]) for p in (slice(None, n // 2), slice(n // 2, None))]
+    apart = abs(float(halves[1].slope - halves[0].slope))
+    # What windows scatter bends a line, too.
+    unsure = float(np.hypot(*[(h.high_slope - h.low_slope) / 2 for h in halves]))
+    return apart if apart > unsure else 0.0
 
 
 def _together(left: F64) -> float:

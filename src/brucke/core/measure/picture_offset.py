@@ -27,10 +27,9 @@ class PictureOffset:
 def picture_offset(
     times_s: F64, brightness: F64, claps_s: F64, expected_s: float = 0.0, search_s: float = 0.4
 ) -> PictureOffset | None:
-    """Median offset over the claps that are seen; None where fewer than half of them are.
-
-    claps_s: when each clap sounds, in the same clock as `times_s`.
-    """
+    """How much later than their sound claps are seen: `brightness` [pictures] at `times_s` [pictures], and `claps_s`
+    [claps], when each clap sounds, all in seconds on one clock. Returns the median over the claps that are seen; None
+    where fewer than half of them are."""
     if len(times_s) < 8 or len(claps_s) == 0:
         return None
     period = float(np.median(np.diff(times_s)))

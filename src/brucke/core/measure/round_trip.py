@@ -47,8 +47,10 @@ class Refusal:
 def round_trip(
     stimulus: F32, recording: F32, repeats: int, spacing: int, rate_hz: int, search_s: float, wander_s: float = 0.0
 ) -> RoundTrip | Refusal:
-    """Round trip in seconds with its ± (95 %), from `repeats` of one stimulus. Where devices on the way are matched to another
-    clock and are known to wander by `wander_s`, repeats may differ by as much, and the ± holds all of them."""
+    """Round trip in seconds with its ± (95 %), from `repeats` of one `stimulus` [frames] played every `spacing` frames,
+    in `recording` [frames] which began with the first of them. Where devices on the way are matched to another clock
+    and are known to wander by `wander_s`, repeats may differ by as much, and the ± holds all of them. Refused, with
+    what to check: silence, clipping, no match, two arrivals, repeats that disagree."""
     if float(np.max(np.abs(recording), initial=0.0)) >= CLIP:
         return Refusal("clipped")
     length = len(stimulus) + round(search_s * rate_hz)

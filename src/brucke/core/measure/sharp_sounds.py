@@ -1,6 +1,7 @@
 """When something sharp sounds: claps, beeps, knocks.
 
-Conventions: float32 mono, shape (frames,); times in seconds from its beginning. A sharp sound is a rise out of what was there within 3 ms.
+Conventions: float32 mono, shape (frames,); times in seconds from its beginning. A sharp sound is a rise out of what was
+there within 3 ms.
 """
 
 from dataclasses import dataclass
@@ -30,7 +31,8 @@ class SharpSounds:
 
 
 def sharp_sounds(sound: F32, rate_hz: int, rise: float = 30.0, share: float = 0.1, least: float = 1e-6) -> SharpSounds:
-    """Every one that rises `rise` times in power and is at least that `share` of the strongest rise; `least` is the mean square of what counts at all."""
+    """Every moment of `sound` [frames] that rises `rise` times in power and is at least that `share` of the strongest
+    rise; `least` is the mean square of what counts at all. Times in seconds."""
     high = np.abs(np.diff(sound, prepend=np.float32(0.0)))
     step = max(1, rate_hz // 1000)
     if len(high) < 30 * step:
@@ -56,5 +58,5 @@ def sharp_sounds(sound: F32, rate_hz: int, rise: float = 30.0, share: float = 0.
 
 
 def clap_times(sound: F32, rate_hz: int) -> F64:
-    """When claps sound in a recording that holds little else."""
+    """When claps sound in `sound` [frames], a recording that holds little else. Returns [claps], in seconds."""
     return sharp_sounds(sound, rate_hz).times_s

@@ -1,8 +1,10 @@
 """Separate stages from measured paths: least squares over the paths that share them, and what cannot be told apart.
 
-Conventions: seconds; a path is the sum of its stages; ± are half-widths of 95 %. Weighted linear least squares by the singular value decomposition (Golub and Van Loan,
-Matrix Computations, section 5.5); where a combination of stages changes no path, all of them can be shifted along it and nothing tells how far, but that none takes less
-than nothing: the middle of what is left is taken. Where the paths contradict one another beyond their ±, every ± grows by Birge's ratio (Birge 1932).
+Conventions: seconds; a path is the sum of its stages; ± are half-widths of 95 %. Weighted linear least squares by the
+singular value decomposition (Golub and Van Loan, Matrix Computations, section 5.5); where a combination of stages
+changes no path, all of them can be shifted along it and nothing tells how far, but that none takes less than nothing:
+the middle of what is left is taken. Where the paths contradict one another beyond their ±, every ± grows by Birge's
+ratio (Birge 1932).
 """
 
 from collections.abc import Mapping, Sequence
@@ -27,7 +29,8 @@ class MeasuredPath:
 
 @dataclass(frozen=True)
 class FoundStage:
-    """`by` is what the ± of each path adds to its own, signed; `open_s` how far it may be shifted either way, together with `tied`: those that only have a known sum with it, or a known difference to it. `group` names all of these."""
+    """`by` is what the ± of each path adds to its own, signed; `open_s` how far it may be shifted either way, together
+    with `tied`: those that only have a known sum with it, or a known difference to it. `group` names all of these."""
 
     seconds: float
     by: Mapping[str, float]
@@ -43,7 +46,8 @@ class FoundStage:
 
 @dataclass(frozen=True)
 class FoundStages:
-    """`spread` is Birge's ratio, 1 where nothing contradicts; `contradicts` the paths that fit worst where chance does not explain it."""
+    """`spread` is Birge's ratio, 1 where nothing contradicts; `contradicts` the paths that fit worst where chance does
+    not explain it."""
 
     of: Mapping[str, FoundStage] = field(default_factory=dict)
     spread: float = 1.0
@@ -73,7 +77,8 @@ def find_stages(paths: Sequence[MeasuredPath]) -> FoundStages:
         by = {p.name: float(gains[i, k] * widths[k] * spread) for k, p in enumerate(paths) if abs(gains[i, k]) > NONE}
         tied = _tied(i, names, free)
         found[name] = FoundStage(
-            float(solved[i] + shifts[i]), by, abs(float(opens[i])), tied, float(np.sign(opens[i]) or 1.0), min((name, *tied))
+            float(solved[i] + shifts[i]), by, abs(float(opens[i])), tied, float(np.sign(opens[i]) or 1.0),
+            min((name, *tied))
         )  # fmt: skip
     return FoundStages(found, spread, contradicts)
 
@@ -93,7 +98,8 @@ def _fit(left: F64, matrix: F64, names: list[str]) -> tuple[float, tuple[str, ..
 
 
 def _free(matrix: F64) -> list[F64]:
-    """Directions that change no path, each of one connected set of stages where these can be told apart, scaled to a largest step of 1."""
+    """Directions that change no path, each of one connected set of stages where these can be told apart, scaled to a
+    largest step of 1."""
     groups: list[set[int]] = []
     for row in matrix:
         touched = set(np.flatnonzero(row).tolist())

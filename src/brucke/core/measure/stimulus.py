@@ -19,7 +19,7 @@ _TAPS = {9: 5, 10: 7, 11: 9, 15: 14, 17: 14, 18: 11}
 
 
 def taper(signal: F32, rate_hz: int, seconds: float = 0.02) -> F32:
-    """The signal with raised-cosine ends, as a copy."""
+    """`signal` [frames] with raised-cosine ends of that many `seconds`, as a copy."""
     n = min(round(seconds * rate_hz), len(signal) // 2)
     if n == 0:
         return signal.astype(np.float32, copy=True)

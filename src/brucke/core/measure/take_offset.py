@@ -11,14 +11,14 @@ chapter 7: conditioned spectra).
 """
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 import numpy.typing as npt
 
 from .correlation import F32, PAD, RHO, correlate, decimate, find_peak, refine
+from .expected_source import TrackMark, played
 from .offset import level_db
-from .played import TrackMark, played
 from .stimulus import taper
 
 WINDOW_S = HOP_S = 1.0  # no overlap, so that the windows are independent
@@ -29,9 +29,11 @@ COARSE_HZ = 6000
 SHORT = 4096
 POSITION_S = 20  # so much of a recording tells where it stands
 EARLIEST_S, LATEST_S = 0.2, 3.0  # how much later than what was played a far end's file may stand
+SIGNS, SIGN_NEAR_S = 12, 0.004  # so many windows tell whether a part is upside down, so near where it was found
 # Windows further from the median than this lie apart from the rest; more than that share of them is a contradiction.
 APART_SIGMA, APART_S, APART_SHARE = 4.0, 2e-3, 0.25
-# Windows that follow one another so closely, and whose lags differ by less, are of one phrase: they tell as much as one.
+# Windows that follow one another so closely, and whose lags differ by less, are of one phrase: they tell as much as
+# one.
 FOLLOW_WINDOWS, SAME_S, EXACT_S = 1.6, 0.3e-3, 0.1e-3
 # The median deviation of few values is smaller than that of many (Croux and Rousseeuw 1992); from ten on n/(n − 0.8).
 FEW = {2: 1.196, 3: 1.495, 4: 1.363, 5: 1.206, 6: 1.200, 7: 1.140, 8: 1.129, 9: 1.107}
@@ -42,9 +44,10 @@ _WINDOW = np.hanning(SHORT).astype(np.float32)
 class Left:
     """What is left of one part against the lead. `median_s` positive: later than the lead.
 
-    `error_s` is the standard error of the median, 1.25·σ/√N over the `phrases`, windows of one phrase taken together; `scatter_s` their σ; `looked` is the
-    number of windows in which the part should have sounded. `agree` is False where too many windows lie apart
-    from the rest: then the median is the mean of different things.
+    `error_s` is the standard error of the median, 1.25·σ/√N over the `phrases`, windows of one phrase taken together;
+    `scatter_s` their σ; `looked` is the number of windows in which the part should have sounded. `agree` is False where
+    too many windows lie apart from the rest: then the median is the mean of different things. `inverted`: it was found
+    only upside down.
     """
 
     part: str
@@ -57,6 +60,7 @@ class Left:
     times_s: tuple[float, ...] = ()
     values_s: tuple[float, ...] = ()
     phrases: int = 0
+    inverted: bool = False
 
 
 @dataclass(frozen=True)
@@ -71,7 +75,8 @@ class TakeOffsets:
 
 
 def find_position(source: F32, recording: F32, rate_hz: int) -> int | None:
-    """Where in the looped lead's source the recording begins (frames), or None. Coarse: at 6 kHz first."""
+    """The frame of the looped lead's `source` [n] with which `recording` [m] begins, or None. Coarse: at 6 kHz
+    first."""
     step = max(1, rate_hz // COARSE_HZ)
     low = decimate(source, step)
     heard = decimate(recording, step)[: 20 * rate_hz // step]
@@ -135,18 +140,36 @@ def left_between(
 ) -> TakeOffsets | None:
     """What is left of every part against `lead` in one file.
 
-    sources: part → mono source on the beat, all starting at the same beat and looped at the lead's length.
-    recording: mono, of the whole take. marks: what the track did in it; without any, it is taken to have gone round in
-    its whole length without a stop. Returns None where the lead cannot be found in the recording.
-    """
+    `sources`: part → mono source [n] on the beat, all starting at the same beat and looped at the lead's length.
+    `recording` [m]: mono, of the whole take. `marks`: what the track did in it; without any, it is taken to have gone
+    round in its whole length without a stop. Returns None where the lead cannot be found in the recording. A part that
+    is nowhere to be found is looked for upside down as well."""
+    found, turned = _left_between(sources, lead, recording, rate_hz, marks)
+    if found is None:
+        return None
+    turned |= {p for p, x in found.left.items() if x.looked and not x.windows}
+    if not turned:
+        return found
+    again, _ = _left_between({p: -s if p in turned else s for p, s in sources.items()}, lead, recording, rate_hz, marks)
+    if again is None:
+        return found
+    upside_down = {p: replace(again.left[p], inverted=True) for p in turned if again.left[p].windows}
+    return replace(found, left={**found.left, **upside_down})
+
+
+def _left_between(
+    sources: Mapping[str, F32], lead: str, recording: F32, rate_hz: int, marks: Sequence[TrackMark]
+) -> tuple[TakeOffsets | None, set[str]]:
+    """What is left, and which parts are upside down in most of the windows that were looked at for it."""
     clocked = _on_clock(sources, lead, recording, rate_hz, marks)
     if clocked is None:
-        return None
+        return None, set()
     sounds, late = clocked
     length, hop, search = round(WINDOW_S * rate_hz), round(HOP_S * rate_hz), round(SEARCH_S * rate_hz)
     loud = {p: level_db(s[np.abs(s) > 1e-4]) if np.any(np.abs(s) > 1e-4) else 0.0 for p, s in sounds.items()}
     rows: dict[str, list[tuple[float, float]]] = {p: [] for p in sources if p != lead}
     looked = dict.fromkeys(rows, 0)
+    signs: dict[str, list[int]] = {p: [] for p in rows}
     anchors = []
     for start in range(max(0, search - late), len(recording) - length - search - max(0, late), hop):
         heard = recording[start + late - search : start + late + length + search]
@@ -167,10 +190,21 @@ def left_between(
         for part, lag in lags.items():
             if part != lead:
                 rows[part].append((start / rate_hz, (lag - lags[lead]) / rate_hz))
+                if len(signs[part]) < SIGNS:
+                    signs[part].append(_sign(active[part], heard, round(lag) + search, rate_hz))
     if not anchors:
-        return None
+        return None, set()
     left = {p: _left(p, values, looked[p]) for p, values in rows.items()}
-    return TakeOffsets(late + float(np.median(anchors)), len(anchors), left, sounds)
+    turned = {p for p, found in signs.items() if len(found) >= 3 and np.mean(found) < -0.5}
+    return TakeOffsets(late + float(np.median(anchors)), len(anchors), left, sounds), turned
+
+
+def _sign(source: F32, heard: F32, lag: int, rate_hz: int) -> int:
+    """−1 where it is more alike upside down near this lag, frames from the beginning of `heard`."""
+    near = round(SIGN_NEAR_S * rate_hz)
+    piece = heard[max(0, lag - near) : lag + near + len(source)]
+    c = np.correlate(piece, source, "valid")
+    return -1 if -float(c.min()) > float(c.max()) else 1
 
 
 def _spectra(sound: F32, count: int) -> npt.NDArray[np.complexfloating]:
@@ -245,7 +279,7 @@ def _phrases(values: list[tuple[float, float]]) -> npt.NDArray[np.float64]:
 
 
 def spread_of(values: npt.NDArray[np.float64]) -> float:
-    """σ from the median deviation, 0 of one value."""
+    """σ of `values` [n] from the median deviation, 0 of one value."""
     n = len(values)
     if n < 2:
         return 0.0

@@ -1,7 +1,8 @@
 """From how many milliseconds on somebody hears two sounds apart: blind comparisons in a staircase.
 
-Of two tries, in random order, one is apart; who names it twice running gets a smaller distance, who errs once a larger one. That closes in on the distance that is heard
-in 70.7 % of tries (Levitt 1971, Transformed up-down methods in psychoacoustics). Distances are in milliseconds and change by factors.
+Of two tries, in random order, one is apart; who names it twice running gets a smaller distance, who errs once a larger
+one. That closes in on the distance that is heard in 70.7 % of tries (Levitt 1971, Transformed up-down methods in
+psychoacoustics). Distances are in milliseconds and change by factors.
 """
 
 import math

@@ -2,6 +2,7 @@
 
 import math
 
+from ..document.device_kinds import DEVICE_KINDS
 from ..document.setup import OF_THIS_COMPUTER, Device, Setup
 
 
@@ -15,8 +16,8 @@ def _cards(setup: Setup) -> list[Device]:
 
 
 def leading_card(setup: Setup) -> Device | None:
-    """The sound card that sets the clock: the one that is said to, else the first; none where the sound server does or where all are
-    stand-ins."""
+    """The sound card that sets the clock: the one that is said to, else the first; none where the sound server does or
+    where all are stand-ins."""
     if any(of_this_computer(d) for d in setup.devices):
         return None
     cards = _cards(setup)
@@ -31,7 +32,7 @@ def matched(setup: Setup) -> tuple[Device, ...]:
 
 def other_rate(setup: Setup, device: Device) -> bool:
     """Whether it runs at a rate that neither the engine nor anybody on the way to it carries."""
-    return device.kind != "camera" and device.rate_hz != setup.rate_hz and device not in matched(setup)
+    return DEVICE_KINDS[device.kind].has_rate and device.rate_hz != setup.rate_hz and device not in matched(setup)
 
 
 CONVERTER_FRAMES = 47  # that the converter between two clocks has to hear ahead: libsamplerate's medium sinc
@@ -39,7 +40,7 @@ MARGIN_S = 0.005  # how late a process without a real-time right may be: measure
 
 
 def set_points(period: int, rate_hz: int, block: int, leading_hz: int) -> tuple[int, int]:
-    """(of what comes in, of what goes out) how much later sound of a matched device is, in frames of the leading clock, while
-    nothing was late yet; `period` are the frames of the device at a time, `block` those of the engine."""
+    """(of what comes in, of what goes out) how much later sound of a matched device is, in frames of the leading clock,
+    while nothing was late yet; `period` are the frames of the device at a time, `block` those of the engine."""
     least = math.ceil((period + CONVERTER_FRAMES) * max(1.0, leading_hz / rate_hz)) + round(MARGIN_S * leading_hz)
     return least, least + block

@@ -1,24 +1,50 @@
-"""What a recording keeps: everything but a far end that nobody switched on for it."""
+"""What a recording keeps: everything but a far end that nobody switched on for it, or who did not agree."""
 
-from ..document.setup import Setup
-from .hearing import heard_now
+from collections.abc import Collection
+
+from ..document.setup import Listener, Setup
+from .audibility import heard_now
 
 
-def far_ends_kept(setup: Setup) -> set[str]:
-    """The far ends that are switched on for a recorder."""
+def _far_ends(setup: Setup) -> set[str]:
+    return {p.id for p in setup.parts if p.kind == "far_end"}
+
+
+def far_ends_wanted(setup: Setup) -> list[str]:
+    """Ids of the far ends that would stand in a recording: those that are switched on for a recorder, and those whom a
+    call or a stream carries."""
+    return [p.id for p in setup.parts if p.id in _switched_on(setup) | _carried(setup)]
+
+
+def _switched_on(setup: Setup) -> set[str]:
     recorders = {x.id for x in setup.listeners if x.kind == "recorder"}
-    wanted = {r.part for r in setup.routes if r.on and r.listener in recorders}
-    return {p.id for p in setup.parts if p.kind == "far_end" and p.id in wanted}
+    return {r.part for r in setup.routes if r.on and r.listener in recorders} & _far_ends(setup)
 
 
-def parts_kept(setup: Setup) -> list[str]:
-    """Ids of the parts that get a track of their own."""
-    kept = far_ends_kept(setup)
+def _carried(setup: Setup) -> set[str]:
+    outward = (x for x in setup.listeners if x.kind not in ("monitor", "recorder"))
+    return {p for x in outward for p in _in_it(setup, x)}
+
+
+def _in_it(setup: Setup, listener: Listener) -> set[str]:
+    """The far ends that may come to be heard there, whatever is muted now and in whatever moment."""
+    return {r.part for r in setup.routes if r.on and r.listener == listener.id} & _far_ends(setup)
+
+
+def parts_kept(setup: Setup, agreed: Collection[str]) -> list[str]:
+    """Ids of the parts that get a track of their own; `agreed` are the far ends who may be recorded."""
+    kept = _switched_on(setup) & set(agreed)
     return [p.id for p in setup.parts if p.channels and (p.kind != "far_end" or p.id in kept)]
 
 
-def listeners_kept(setup: Setup) -> list[str]:
-    """Ids of the listeners whose sound is kept: not the headphones in which people at a far end are heard who were not
-    asked to be recorded. What goes out to a stream is public already."""
-    refused = {p.id for p in setup.parts if p.kind == "far_end"} - far_ends_kept(setup)
-    return [x.id for x in setup.listeners if x.kind != "monitor" or not refused & set(heard_now(setup, "", (), x.id))]
+def listeners_kept(setup: Setup, agreed: Collection[str]) -> list[str]:
+    """Ids of the listeners whose sound is kept: none in which a far end stands who did not agree, and no headphones in
+    which one is heard whom nobody switched on for a recorder."""
+    unasked = _far_ends(setup) - set(agreed)
+    unwanted = _far_ends(setup) - _switched_on(setup)
+    return [
+        x.id
+        for x in setup.listeners
+        if not unasked & _in_it(setup, x)
+        and not (x.kind == "monitor" and unwanted & set(heard_now(setup, "", (), x.id)))
+    ]

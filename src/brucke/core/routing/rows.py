@@ -1,5 +1,5 @@
-"""In which row of the engine's arrays everything stands, by id. What is there keeps its row for as long as it is there, so
-that whatever else comes and goes does not disturb it. Pure.
+"""In which row of the engine's arrays everything stands, by id. What is there keeps its row for as long as it is there,
+so that whatever else comes and goes does not disturb it. Pure.
 """
 
 from collections.abc import Sequence
@@ -71,7 +71,8 @@ def channels_of(sound: F32, rows: Sequence[int]) -> F32:
 
 
 def parts_of(of_rows: F32, rows: Sequence[Sequence[int]]) -> F32:
-    """Of arrays by row [rows, SIDES, …] those of parts [parts, channels of the widest, …], zeros where one has none."""
+    """Of arrays by row [rows, SIDES, …] those of parts [parts, channels of the widest, …], zeros where one has none.
+    `rows`: the rows of each part."""
     wide = SIDES * max([1, *(len(r) for r in rows)])
     made = np.zeros((len(rows), wide, *of_rows.shape[2:]), of_rows.dtype)
     for part, pairs in zip(made, rows, strict=True):

@@ -9,7 +9,7 @@ import warnings
 
 from .compiled import literal_unroll, njit, register_jitable
 from .processors import KINDS
-from .processors.base import HELPERS, LEVEL, MAX_SLOTS, PARAMS
+from .processors.base import HELPERS, LEVEL, MAX_SLOTS, PARAMS, ring
 
 SMOOTH_S = FADE_S = 0.01
 FALL_S = 0.05  # how fast a told level falls
@@ -58,10 +58,10 @@ def _run(sound, codes, params, state, memory, rate, beside):  # type: ignore[no-
 def run_chain(  # type: ignore[no-untyped-def]
     sound, codes, params, running, frozen, state, memory, wet, rate, sends, returns, answered
 ):  # fmt: skip
-    """In place on `sound` [2, n]. `codes` [MAX_SLOTS] and `params` [MAX_SLOTS, PARAMS] are wanted; `running` and `frozen`
-    are what runs, `state` [MAX_SLOTS + 1, STATE] (the last row tells the level that goes out) and `memory`
-    [MAX_SLOTS, MEMORY] its past, `wet` [1] its share. Plug-ins run beside it: `sends` and `returns` [MAX_PLUG_INS, 2, n]
-    are what they get and gave, `answered` [MAX_PLUG_INS] which of them did.
+    """In place on `sound` [2, n]. `codes` [MAX_SLOTS] and `params` [MAX_SLOTS, PARAMS] are wanted; `running` and
+    `frozen` are what runs, `state` [MAX_SLOTS + 1, STATE] (the last row tells the level that goes out) and `memory`
+    [MAX_SLOTS, MEMORY] its past, `wet` [1] its share. Plug-ins run beside it: `sends` and `returns` [MAX_PLUG_INS, 2,
+    n] are what they get and gave, `answered` [MAX_PLUG_INS] which of them did.
     """
     same = True
     for s in range(MAX_SLOTS):
@@ -69,7 +69,7 @@ def run_chain(  # type: ignore[no-untyped-def]
     if not same and wet[0] == 0.0:
         running[:] = codes
         state[:, :] = 0.0
-        memory[:, :] = 0.0
+        memory[:, : 2 * ring(rate)] = 0.0
         for s in range(MAX_SLOTS):
             state[s, :PARAMS] = params[s]
         same = True

@@ -74,11 +74,13 @@ class Denoiser:
         return float(self._settings[STRENGTH])
 
     def process(self, sound: F32, out: F32 | None = None) -> F32:
-        """One block in, one block out, into `out` (contiguous float32) where it is given."""
+        """One block [channels, block] in, one block out, into `out` (contiguous float32) where it is given; what comes
+        out is `latency_frames` late."""
         sound = np.ascontiguousarray(sound, np.float32)
         out = np.empty_like(sound) if out is None else out
         take_noise_out(
-            sound, out, self._seen, self._sums, self._done, self._spectra, self._hop, self._look, self._put, self._noise,
+            sound, out, self._seen, self._sums, self._done, self._spectra, self._hop, self._look, self._put,
+            self._noise,
             self._speech, self._present, self._work, self._settings, self._numbers,
         )  # fmt: skip
         return out

@@ -1,10 +1,10 @@
 """The mixing kernels: capture, delay rings, routes, sums, meters. numba, nogil, no allocation.
 
-Layouts (float32 unless said): `ins` [capture channels, n]; `raw` [parts, S sides, n]; `ring` [parts, dry or
-processed, S, R + n] whose last n frames repeat the first, so that one read never wraps; R is a multiple of n.
-A route set is `delay` int32 [listeners, parts], `source` int32 (0 dry, 1 processed), `past` int32 (1 passes the
-listener's chain by) and `gain` [listeners, parts, S, C], linear. Chains work on the first two sides. Every change is one crossfade from route set 0 to set 1 along `fade` [n], the share
-that set 1 has in each frame.
+Layouts (float32 unless said): `ins` [capture channels, n]; `raw` [parts, S sides, n]; `ring` [parts, dry or processed,
+S, R + n] whose last n frames repeat the first, so that one read never wraps; R is a multiple of n. A route set is
+`delay` int32 [listeners, parts], `source` int32 (0 dry, 1 processed), `past` int32 (1 passes the listener's chain by)
+and `gain` [listeners, parts, S, C], linear. Chains work on the first two sides. Every change is one crossfade from
+route set 0 to set 1 along `fade` [n], the share that set 1 has in each frame.
 """
 
 import math
@@ -13,6 +13,7 @@ import numpy as np
 
 from .chain import run_chain
 from .compiled import ADDS, njit
+from .kernel_arguments import CHAIN_MEMORY, CHAINS, GUARD, INPUTS, PLUG_IN_BLOCKS, ROUTES
 from .processors.base import PARAMS
 
 TOGETHER = 8  # routes whose sound is fetched at once
@@ -48,13 +49,12 @@ def _forget(codes, params, state, memory):  # type: ignore[no-untyped-def]
 
 
 @njit(
-    "void(float32[:, ::1], int32[::1], int32[:, ::1], int32[:, ::1], float32[::1], float32[::1], float32[::1], "
-    "int32[:, ::1], float32[:, :, ::1], float64[:, :, ::1], float64[:, :, ::1], float32[:, :, ::1], "
+    f"void(float32[:, ::1], int32[::1], {INPUTS}, {INPUTS}, float32[::1], {CHAIN_MEMORY}, float32[:, :, ::1], "
     "float32[:, :, ::1], float32[:, :, :, ::1], int64, int64[::1])",
     nogil=True, cache=True,
 )  # fmt: skip
 def take_in(  # type: ignore[no-untyped-def]
-    ins, rows, source0, source1, trim0, trim1, fade, running, frozen, state, memory, shaped, raw, ring, pos, bad
+    ins, rows, source0, trim0, source1, trim1, fade, running, frozen, state, memory, shaped, raw, ring, pos, bad
 ):  # fmt: skip
     """The parts in `rows` from capture channels into their rings at `pos`: trim, finite test; `shaped` [parts, 2, n] is
     what the chains begin with. Another capture channel, or none, comes along `fade` as another trim does."""
@@ -88,9 +88,8 @@ def take_in(  # type: ignore[no-untyped-def]
 
 
 @njit(
-    "void(int32[:, ::1], float32[:, :, ::1], int32[:, ::1], float32[:, :, ::1], float64[:, :, ::1], "
-    "float64[:, :, ::1], float64[:, ::1], float32[:, :, ::1], float32[:, :, ::1], float32[:, :, :, ::1], int64, "
-    "float64, int64[::1], float32[:, :, ::1], float32[:, :, ::1], float64[::1])",
+    f"void({CHAINS}, float32[:, :, ::1], float32[:, :, ::1], float32[:, :, :, ::1], int64, float64, int64[::1], "
+    f"{PLUG_IN_BLOCKS})",
     nogil=True, cache=True,
 )  # fmt: skip
 def shape(  # type: ignore[no-untyped-def]
@@ -133,8 +132,8 @@ def _add(outs, co, ring, ci, at, gain):  # type: ignore[no-untyped-def]
 
 @njit("void(float32[:, ::1], int64, float32[:, :, :, ::1], int64, int64[:, ::1], float32[::1])", nogil=True, cache=True)
 def _add_together(outs, co, ring, ci, of, gains):  # type: ignore[no-untyped-def]
-    """The same for TOGETHER routes (part, source, position) at once, in their order: what has to come from far then comes
-    at the same time. Written out, so that it vectorises."""
+    """The same for TOGETHER routes (part, source, position) at once, in their order: what has to come from far then
+    comes at the same time. Written out, so that it vectorises."""
     to, side = np.uint64(co), np.uint64(ci)
     p0, s0, a0, g0 = np.uint64(of[0, 0]), np.uint64(of[0, 1]), np.uint64(of[0, 2]), gains[0]
     p1, s1, a1, g1 = np.uint64(of[1, 0]), np.uint64(of[1, 1]), np.uint64(of[1, 2]), gains[1]
@@ -155,6 +154,22 @@ def _add_together(outs, co, ring, ci, of, gains):  # type: ignore[no-untyped-def
         outs[to, i] = total + g7 * ring[p7, s7, side, a7 + i]
 
 
+@njit(
+    "void(float32[:, ::1], float32[:, :, :, ::1], int64[:, ::1], float32[:, :, ::1], float32[::1])", nogil=True,
+    cache=True
+)  # fmt: skip
+def _add_alike(outs, ring, of, gain, gains):  # type: ignore[no-untyped-def]
+    """`TOGETHER` routes of one listener, with the `gain` [parts, SIDES, C] of each."""
+    for ci in range(gain.shape[1]):
+        for co in range(outs.shape[0]):
+            some = False
+            for j in range(TOGETHER):
+                gains[j] = gain[of[j, 0], ci, co]
+                some = some or gains[j] != 0.0
+            if some:
+                _add_together(outs, co, ring, ci, of, gains)
+
+
 @njit("void(float32[::1], float32[::1], float32, float32[::1], float32[::1], float32)", nogil=True, cache=True)
 def _add_fading(out, x0, gain0, fade, x1, gain1):  # type: ignore[no-untyped-def]
     for i in range(out.shape[0]):
@@ -163,12 +178,12 @@ def _add_fading(out, x0, gain0, fade, x1, gain1):  # type: ignore[no-untyped-def
 
 
 @njit(
-    "boolean(int32[:, ::1], int64, int64, boolean, int32[:, ::1], int32[:, ::1], int64[::1], int64)",
+    "boolean(int32[:, ::1], int64, int64, boolean, int32[:, ::1], int32[:, ::1], int64[::1], int64, float32[:, ::1])",
     nogil=True, cache=True,
 )  # fmt: skip
-def _alike(active, k, count, fading, past, delay, age, n):  # type: ignore[no-untyped-def]
-    """Whether the next `TOGETHER` routes lead to the same sum of one listener, none of them changes now, and all have
-    something to give."""
+def _alike(active, k, count, fading, past, delay, age, n, level):  # type: ignore[no-untyped-def]
+    """Whether the next `TOGETHER` routes lead to the same sum of one listener, none of them changes now or is muted,
+    and all have something to give."""
     if k + TOGETHER > count:
         return False
     first = active[k, 0]
@@ -176,56 +191,77 @@ def _alike(active, k, count, fading, past, delay, age, n):  # type: ignore[no-un
         p = active[j, 1]
         if active[j, 0] != first or (fading and active[j, 2]) or past[first, p] != past[first, active[k, 1]]:
             return False
-        if delay[first, p] >= age[p] + n:
+        if delay[first, p] >= age[p] + n or level[0, p] != 1.0 or level[1, p] != 1.0:
             return False
     return True
 
 
+@njit("void(float32[::1], float32[::1], float32, float32)", nogil=True, cache=True)
+def _ramped(sound, out, before, after):  # type: ignore[no-untyped-def]
+    """A block on its way from one level to another, along a curve without corners."""
+    n = sound.shape[0]
+    for i in range(n):
+        share = before + (after - before) * np.float32(i + 1) / np.float32(n)
+        out[i] = sound[i] * share * share * (np.float32(3.0) - np.float32(2.0) * share)
+
+
 @njit(
-    "void(float32[:, :, :, ::1], int64, int32[:, ::1], int64, boolean, float32[::1], int32[:, ::1], int32[:, ::1], "
-    "int32[:, ::1], float32[:, :, :, ::1], int32[:, ::1], int32[:, ::1], int32[:, ::1], float32[:, :, :, ::1], "
-    "float32[:, :, :, ::1], int64[:, ::1], float32[::1], int64[::1])",
+    "void(float32[:, ::1], float32[:, ::1], int64, float32[:, ::1], boolean, float32, float32, float32[:, ::1])",
+    nogil=True, cache=True,
+)  # fmt: skip
+def _add_steady(outs, ring, at, gains, muting, before, after, work):  # type: ignore[no-untyped-def]
+    """One route that does not change, but for a mute that begins or ends."""
+    n = outs.shape[1]
+    for ci in range(gains.shape[0]):
+        if muting:
+            _ramped(ring[ci, at : at + n], work[0], before, after)
+        for co in range(outs.shape[0]):
+            gain = gains[ci, co]
+            if gain != 0.0 and muting:
+                _add(outs, co, work, 0, 0, gain)
+            elif gain != 0.0:
+                _add(outs, co, ring, ci, at, gain)
+
+
+@njit(
+    f"void(float32[:, :, :, ::1], int64, int32[:, ::1], int64, boolean, float32[::1], {ROUTES}, {ROUTES}, "
+    "float32[:, :, :, ::1], int64[:, ::1], float32[::1], int64[::1], float32[:, ::1], float32[:, ::1])",
     nogil=True, cache=True,
 )  # fmt: skip
 def mix(  # type: ignore[no-untyped-def]
-    ring, pos, active, count, fading, fade, delay0, source0, past0, gain0, delay1, source1, past1, gain1, sums, of, gains,
-    age,
+    ring, pos, active, count, fading, fade, delay0, source0, past0, gain0, delay1, source1, past1, gain1, sums, of,
+    gains,
+    age, level, work,
 ):  # fmt: skip
     """Every active route into `sums` [through or past the listeners' chains, listeners, C, n], to which it is added;
-    the block at `pos` is the newest. `age` [parts] is how many frames before this block a part has been there: what lies
-    further back is somebody else's and silent. `of` [TOGETHER, 3] and `gains` [TOGETHER] are room to work in."""
+    the block at `pos` is the newest. `age` [parts] is how many frames before this block a part has been there: what
+    lies further back is somebody else's and silent. `level` [2, parts] is what a mute leaves of a part at the beginning
+    and at the end of this block. `of` [TOGETHER, 3], `gains` [TOGETHER] and `work` [2, n] are room to work in."""
     n = sums.shape[3]
     size = ring.shape[3] - n
     silent = np.float32(0.0)
     k = 0
     while k < count:
         listener, p, changed = active[k, 0], active[k, 1], active[k, 2]
-        if _alike(active, k, count, fading, past1, delay1, age, n):
-            outs = sums[past1[listener, p], listener]
+        if _alike(active, k, count, fading, past1, delay1, age, n, level):
             for j in range(TOGETHER):
                 q = active[k + j, 1]
                 of[j, 0], of[j, 1], of[j, 2] = q, source1[listener, q], (pos - delay1[listener, q]) % size
-            for ci in range(gain1.shape[2]):
-                for co in range(outs.shape[0]):
-                    some = False
-                    for j in range(TOGETHER):
-                        gains[j] = gain1[listener, of[j, 0], ci, co]
-                        some = some or gains[j] != 0.0
-                    if some:
-                        _add_together(outs, co, ring, ci, of, gains)
+            _add_alike(sums[past1[listener, p], listener], ring, of, gain1[listener], gains)
             k += TOGETHER
             continue
         k += 1
+        before, after = level[0, p], level[1, p]
+        if before == silent and after == silent:
+            continue
+        muting = before != np.float32(1.0) or after != np.float32(1.0)
         at1 = (pos - delay1[listener, p]) % size
         s1 = source1[listener, p]
         outs = sums[past1[listener, p], listener]
         here0, here1 = delay0[listener, p] < age[p] + n, delay1[listener, p] < age[p] + n
         if not (fading and changed):
-            for ci in range(gain1.shape[2] if here1 else 0):
-                for co in range(outs.shape[0]):
-                    g1 = gain1[listener, p, ci, co]
-                    if g1 != 0.0:
-                        _add(outs, co, ring[p, s1], ci, at1, g1)
+            if here1:
+                _add_steady(outs, ring[p, s1], at1, gain1[listener, p], muting, before, after, work)
             continue
         at0 = (pos - delay0[listener, p]) % size
         s0 = source0[listener, p]
@@ -233,6 +269,10 @@ def mix(  # type: ignore[no-untyped-def]
         for ci in range(gain1.shape[2]):
             x1 = ring[p, s1, ci, at1 : at1 + n]
             x0 = ring[p, s0, ci, at0 : at0 + n]
+            if muting:
+                _ramped(x1, work[1], before, after)
+                _ramped(x0, work[0], before, after)
+                x0, x1 = work[0], work[1]
             for co in range(outs.shape[0]):
                 g0 = gain0[listener, p, ci, co] if here0 else silent
                 g1 = gain1[listener, p, ci, co] if here1 else silent
@@ -245,16 +285,15 @@ def mix(  # type: ignore[no-untyped-def]
 
 
 @njit(
-    "void(int32[::1], int32[:, ::1], float32[:, :, ::1], int32[:, ::1], float32[:, :, ::1], float64[:, :, ::1], "
-    "float64[:, :, ::1], float64[:, ::1], float32[:, ::1], float32[:, :, :, ::1], float32[:, :, ::1], boolean, "
-    "float64, float32[:, :, ::1], float32[:, :, ::1], float64[::1])",
+    f"void(int32[::1], {CHAINS}, float32[:, ::1], float32[:, :, :, ::1], float32[:, :, ::1], boolean, float64, "
+    f"{PLUG_IN_BLOCKS})",
     nogil=True, cache=True,
 )  # fmt: skip
 def finish(  # type: ignore[no-untyped-def]
     rows, codes, params, running, frozen, state, memory, wet, work, sums, outs, passed, rate, sends, returns, answered
 ):  # fmt: skip
-    """The chains of the listeners in `rows` on what goes through them, and what passes them by added: `sums` [2, listeners, C, n] to
-    `outs` [listeners, C, n], where anything did (`passed`); `work` [2, n] is room to work in."""
+    """The chains of the listeners in `rows` on what goes through them, and what passes them by added: `sums` [2,
+    listeners, C, n] to `outs` [listeners, C, n], where anything did (`passed`); `work` [2, n] is room to work in."""
     for k in range(rows.shape[0]):
         x = rows[k]
         outs[x] = sums[0, x]
@@ -283,11 +322,11 @@ def finish(  # type: ignore[no-untyped-def]
 
 
 @njit(
-    "void(float32[:, :, ::1], int32[::1], float32[::1], float64[:, ::1], float64, int64[::1], float32[::1])",
-    nogil=True, cache=True,
+    f"void(float32[:, :, ::1], int32[::1], float64, {GUARD})", nogil=True, cache=True,
 )  # fmt: skip
-def guard(outs, rows, ceiling, envelope, rate, bad, over):  # type: ignore[no-untyped-def]
-    """Nothing can hurt ears: what goes out to the listeners in `rows` [listeners, C, n] is numbers within ± 1, in place and without latency.
+def guard(outs, rows, rate, ceiling, envelope, bad, over):  # type: ignore[no-untyped-def]
+    """Nothing can hurt ears: what goes out to the listeners in `rows` [listeners, C, n] is numbers within ± 1, in place
+    and without latency.
 
     A listener whose sum holds anything else is silent for this block and counted in `bad` [listeners]. Where `ceiling`
     [listeners] is below 1 its peaks are held there: at once, and let go with FALL_BACK_S; `envelope` [listeners, 1]

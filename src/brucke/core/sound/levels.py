@@ -33,16 +33,20 @@ def _readings_of(state, rows, level, first, readings):  # type: ignore[no-untype
 
 
 @njit(
-    "void(float32[:, ::1], int32[::1], float32[::1], int64[::1], float32[:, :, ::1], int32[::1], float32[:, :, ::1], float32[:, :, ::1], "
-    "int32[::1], float32[:, :, ::1], float64[:, :, ::1], int32[::1], float64[:, :, ::1], int32[::1], int64, float32[:, :, ::1])",
+    "void(float32[:, ::1], int32[::1], float32[::1], int64[::1], float32[:, :, ::1], int32[::1], float32[:, :, ::1], "
+    "float32[:, :, ::1], "
+    "int32[::1], float32[:, :, ::1], float64[:, :, ::1], int32[::1], float64[:, :, ::1], int32[::1], int64, "
+    "float32[:, :, ::1])",
     nogil=True, cache=True, fastmath=ADDS,
 )  # fmt: skip
 def measure_levels(  # type: ignore[no-untyped-def]
-    ins, inputs, peaks, clips, raw, rows, part_meters, outs, heard, out_meters, state, chained, finishing, finished, level, readings
+    ins, inputs, peaks, clips, raw, rows, part_meters, outs, heard, out_meters, state, chained, finishing, finished,
+    level, readings
 ):  # fmt: skip
-    """Of the captures in `inputs`: raises `peaks` [captures] to the loudest sample of `ins` [captures, n], before any trim, and counts blocks at full scale in `clips`; peak, since last
-    cleared, and mean square of the parts in `rows` and the listeners in `heard`; what the processors of those in `chained` and `finished` tell, to
-    `readings` [parts + listeners, slots, numbers]. Only what is there: the rest would have to come from far for nothing."""
+    """Of the captures in `inputs`: raises `peaks` [captures] to the loudest sample of `ins` [captures, n], before any
+    trim, and counts blocks at full scale in `clips`; peak, since last cleared, and mean square of the parts in `rows`
+    and the listeners in `heard`; what the processors of those in `chained` and `finished` tell, to `readings` [parts +
+    listeners, slots, numbers]. Only what is there: the rest would have to come from far for nothing."""
     for k in range(inputs.shape[0]):
         c = inputs[k]
         x = ins[c]

@@ -73,6 +73,7 @@ class PowerSteps:
         self._rest = np.zeros(0)
 
     def push(self, sound: F32) -> None:
+        """More of the sound, [channels, frames], at the rate it was made for; steps of a tenth of a second are kept."""
         weighted, self._zi = sosfilt(self._sos, np.asarray(sound, np.float64), axis=1, zi=self._zi)
         square = np.concatenate([self._rest, self._weights @ np.square(weighted)])
         whole = len(square) // self._step
@@ -149,6 +150,7 @@ class LoudnessMeter:
         self._tail = np.zeros((self.channels, PHASE_TAPS))
 
     def push(self, sound: F32) -> None:
+        """More of the sound, [channels, frames], at the rate it was made for."""
         if sound.shape[1] == 0:
             return
         self._steps.push(sound)

@@ -1,7 +1,7 @@
 """Learned noise removal in the block path. numba; see `denoise.py` for the method and its sources.
 
-Two channels are one complex sound, left + i · right: since all channels share one real gain, one transform there and one
-back serve both (the transform of a real pair, e.g. Press et al., Numerical Recipes, §12.3).
+Two channels are one complex sound, left + i · right: since all channels share one real gain, one transform there and
+one back serve both (the transform of a real pair, e.g. Press et al., Numerical Recipes, §12.3).
 """
 
 import numpy as np
@@ -150,8 +150,9 @@ def take_noise_out(  # type: ignore[no-untyped-def]
     """One block [channels, n] from `sound` to `out`, which may be the same.
 
     Rings: `seen` [channels, LENGTH] what came in, `sums` [channels, synthesis] what is being put together, `done`
-    [channels, room] what is finished and waits, all of lengths that are powers of two. `z` [pairs, 2, LENGTH] and `work` [3, bins] are room to work in; `look`
-    [LENGTH] and `put` [synthesis], divided by LENGTH, are the windows; `noise`, `speech`, `present` [bins] powers.
+    [channels, room] what is finished and waits, all of lengths that are powers of two. `z` [pairs, 2, LENGTH] and
+    `work` [3, bins] are room to work in; `look` [LENGTH] and `put` [synthesis], divided by LENGTH, are the windows;
+    `noise`, `speech`, `present` [bins] powers.
     """
     channels, n, at = sound.shape[0], sound.shape[1], 0
     while at < n:

@@ -76,6 +76,7 @@ class ProfileLearner:
         return self.frames / self.rate
 
     def push(self, sound: F32) -> None:
+        """More of the silence to learn from, [channels, frames]."""
         self.frames += sound.shape[1]
         self._look_at_level(sound)
         tail = sound if self._tail.size == 0 else np.concatenate([self._tail, sound], axis=1)

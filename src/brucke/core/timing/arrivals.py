@@ -6,10 +6,13 @@ from typing import Literal
 
 from ..document.setup import Setup
 from ..findings import Finding, Verdict
-from .paths import Stage
-from .quantity import Quantity
+from .paths import Stage, way_unknown
+from .uncertain import Uncertain
 
-RouteCode = Literal["in_step", "early", "late", "own_sound", "far_end", "cannot_be_judged"]
+# A guess that adds no more than this to a difference does not make its verdict one: half of what is called in step.
+SLIGHT_S = 5e-4
+
+RouteCode = Literal["in_step", "early", "late", "own_sound", "far_end", "unknown", "cannot_be_judged"]
 
 
 @dataclass(frozen=True)
@@ -20,12 +23,12 @@ class RouteTiming:
     part: str
     kind: str
     root: str
-    origin: Quantity
+    origin: Uncertain
     stages: tuple[Stage, ...]
-    arrival: Quantity
+    arrival: Uncertain
     delay_frames: int
     align_delay_frames: int
-    off: Quantity | None
+    off: Uncertain | None
     outside: bool = False
     in_step: bool = False
     problem: Finding | None = None
@@ -39,26 +42,40 @@ class RouteTiming:
 
     @property
     def measured(self) -> bool:
-        """Whether that was measured, confirmed since or not."""
+        """Whether that was measured, confirmed since or not, and whatever else its distance from the target rests on
+        was not merely calculated or reported: the headphones of who plays along are on no way to a stream, and move
+        what is heard there."""
         if self.kind == "picture" and not self._to_measure:
             return False
-        return all(s.evidence in ("measured", "unconfirmed") for s in self._to_measure)
+        on_its_way = all(s.evidence in ("measured", "unconfirmed") for s in self._to_measure)
+        return on_its_way and (
+            self.off is None or self.off.weakest(SLIGHT_S) not in ("calculated", "reported", "unknown")
+        )
 
     @property
     def as_of(self) -> str:
         """The date of the oldest measurement in it that is unconfirmed; empty where none is."""
-        return min((s.date for s in self._to_measure if s.evidence == "unconfirmed"), default="")
+        dates = [s.date for s in self._to_measure if s.evidence == "unconfirmed"]
+        return min([*dates, *([self.off.as_of] if self.off is not None and self.off.as_of else [])], default="")
 
     def can_be_delayed(self, monitor: bool) -> bool:
-        """Whether a delay of ours could put it in step; in the headphones just the lead waits, never who plays along."""
+        """Whether a delay of ours could put it in step; in the headphones just the lead waits, never who plays
+        along."""
         if self.outside or self.problem is not None or self.off is None or self.kind in ("picture", "far_end"):
             return False
         return not monitor or self.kind == "lead"
 
     @property
+    def unknown(self) -> bool:
+        """Whether nobody measured, entered or reported what its way takes: then no number is said of it."""
+        return way_unknown(self.stages)
+
+    @property
     def code(self) -> RouteCode:
         if self.problem is not None:
             return "cannot_be_judged"
+        if self.unknown:
+            return "unknown"
         if self.kind == "far_end":
             return "far_end"
         if self.off is None:
@@ -85,7 +102,7 @@ class ListenerTiming:
     routed here too, and nobody knows when they arrive."""
 
     listener: str
-    target: Quantity | None
+    target: Uncertain | None
     routes: tuple[RouteTiming, ...]
     hand_off_s: float
     to_ears: bool
@@ -93,6 +110,11 @@ class ListenerTiming:
     findings: tuple[Finding, ...]
     verdict: Verdict
     unjudged: tuple[Unjudged, ...] = ()
+
+    @property
+    def picture_unknown(self) -> bool:
+        """Whether a picture is routed here whose way nobody measured."""
+        return any(r.kind == "picture" and r.unknown for r in self.routes)
 
     @property
     def wanted_so(self) -> bool:

@@ -1,4 +1,5 @@
-"""What has to be entered in the program at a listener: Brucke delays the sound, but a picture that it does not carry can only wait there."""
+"""What has to be entered in the program at a listener: Brucke delays the sound, but a picture that it does not carry
+can only wait there."""
 
 from dataclasses import dataclass
 
@@ -10,13 +11,15 @@ SAME_MS = 0.5
 
 @dataclass(frozen=True)
 class HandOff:
-    """The whole to enter, in milliseconds, not what is to be added. `twice`: sound is delayed there and here. `pictured`: there is a picture at all."""
+    """The whole to enter, in milliseconds, not what is to be added. `twice`: sound is delayed there and here.
+    `pictured`: there is a picture at all; `known`: its way was measured, so that there is something to enter."""
 
     picture_ms: float
     sound_ms: float
     twice: bool
     pictured: bool
     entered: bool
+    known: bool = True
 
 
 def hand_off(setup: Setup, t: ListenerTiming) -> HandOff:
@@ -27,5 +30,6 @@ def hand_off(setup: Setup, t: ListenerTiming) -> HandOff:
     picture, sound = there.picture_there_ms + wait - back, there.sound_there_ms - back
     here = any(r.delay_frames for r in t.routes if r.kind != "picture")
     return HandOff(
-        picture, sound, abs(there.sound_there_ms) > SAME_MS and here, any(r.kind == "picture" for r in t.routes), wait < SAME_MS
+        picture, sound, abs(there.sound_there_ms) > SAME_MS and here, any(r.kind == "picture" for r in t.routes),
+        wait < SAME_MS and not t.picture_unknown, not t.picture_unknown,
     )  # fmt: skip

@@ -9,15 +9,15 @@ from dataclasses import dataclass
 
 from ..document.setup import IN_THE_ROOM, Listener, Part
 from ..findings import Finding
-from .paths import Situation, air, path, path_latency
-from .quantity import ZERO, Quantity
+from .paths import Situation, air, capture_stages, path, path_latency, way_unknown
+from .uncertain import ZERO, Uncertain
 
 
 @dataclass(frozen=True)
 class Origin:
     """`root` names the group: parts with one root lead (or one timebase of leads) share it."""
 
-    time: Quantity
+    time: Uncertain
     root: str
 
 
@@ -26,7 +26,7 @@ class _Unresolved(Exception):
         self.finding = finding
 
 
-def own_sound(known: Situation, part: Part, monitor: Listener) -> Quantity | None:
+def own_sound(known: Situation, part: Part, monitor: Listener) -> Uncertain | None:
     """own(q): from the source to the player's own ear through the monitor; None where no route is on."""
     route = known.setup.route(part.id, monitor.id)
     if route is None or not route.on:
@@ -111,3 +111,14 @@ class Origins:
             if lead.kind == "lead" and route is not None and route.on:
                 return self._arrival(lead, call, part, above)
         return Origin(ZERO, part.id)
+
+
+def came_in(known: Situation, part: str) -> Uncertain | None:
+    """When the engine has the sound of beat 0 of a part; None where that cannot be told."""
+    origins = Origins(known)
+    if part not in origins.of:
+        return None
+    stages = capture_stages(known, known.setup.part(part))
+    if way_unknown(tuple(stages)):
+        return None
+    return sum((s.latency for s in stages), origins.of[part].time)

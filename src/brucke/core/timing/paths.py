@@ -9,19 +9,18 @@ from functools import cached_property
 
 from ..document.setup import Device, EnteredStage, Listener, Moment, Part, Route, Setup
 from ..knowledge.evidence import (
-    EvidenceKind,
     Facts,
     Knowledge,
     Matching,
     Measurement,
 )
-from ..knowledge.quantities import CAMERA, PICTURE, ROUND_TRIP, Measured
+from ..knowledge.quantities import CAMERA, PICTURE, ROUND_TRIP, Measurand
 from ..measure.stages import FoundStages, MeasuredPath, find_stages
 from ..routing.clocks import matched, set_points
 from ..sound.processors import Processor
 from ..units import buffer_seconds, speed_of_sound
 from .delays import delay_frames
-from .quantity import Quantity, total
+from .uncertain import ZERO, EvidenceKind, Uncertain, total
 
 # A converter's own latency while nothing is measured: common practice, no source.
 UNMEASURED_CONVERTER_S = 1e-3
@@ -33,11 +32,11 @@ REPORT_PLUS_MINUS = 0.1
 
 @dataclass(frozen=True)
 class Stage:
-    """One step of a route that costs time. `code` names it for `words/timing.py`, `detail` completes the name; `date` is
-    when it was measured."""
+    """One step of a route that costs time. `code` names it for `words/timing.py`, `detail` completes the name; `date`
+    is when it was measured."""
 
     code: str
-    latency: Quantity
+    latency: Uncertain
     evidence: EvidenceKind
     detail: str = ""
     date: str = ""
@@ -56,7 +55,7 @@ class Situation:
     def in_force(self) -> Moment | None:
         return self.setup.moment(self.moment)
 
-    def measured(self, quantity: Measured, *ids: str) -> Measurement | None:
+    def measured(self, quantity: Measurand, *ids: str) -> Measurement | None:
         """What counts of it, confirmed or not."""
         return self.knowledge.counting(quantity, self.setup, *ids)
 
@@ -83,7 +82,8 @@ class Situation:
 
 
 def _interface_stages(known: Situation, device: Device, code: str) -> list[Stage]:
-    """One direction of an interface: its buffers and what the measurements found beyond them, and what it costs to match its clock.
+    """One direction of an interface: its buffers and what the measurements found beyond them, and what it costs to
+    match its clock.
 
     How the rest of a round trip is shared between the two directions is not known; the split has a ± of its own,
     opposite in the two directions, so it vanishes from every round trip.
@@ -93,14 +93,14 @@ def _interface_stages(known: Situation, device: Device, code: str) -> list[Stage
     if found is None:
         reported = known.facts.reported_s.get(f"{device.id}:{'in' if code == 'capture' else 'out'}", buffers)
         terms = {f"{code}:{device.id}": UNMEASURED_CONVERTER_S}
-        return [Stage(code, Quantity(reported, terms), "calculated", device.id), *own]
+        return [Stage(code, Uncertain(reported, terms), "calculated", device.id), *own]
     used = [known.round_trips[key] for key in found.by]
     terms = {f"round trip:{key}": width for key, width in found.by.items()}
     terms[f"split:{found.group}"] = found.sign * found.open_s
     doubtful = [m for m in used if known.standing(m) == "unconfirmed"]
     date = min(m.date for m in doubtful or used)
     kind: EvidenceKind = "unconfirmed" if doubtful else "measured"
-    return [Stage(code, Quantity(buffers + found.seconds, terms), kind, device.id, date), *own]
+    return [Stage(code, Uncertain(buffers + found.seconds, terms), kind, device.id, date), *own]
 
 
 def interface_latency(known: Situation, device: Device, code: str) -> float:
@@ -131,7 +131,8 @@ def buffers_s(known: Situation, device: Device) -> float:
 
 
 def _matching(known: Situation, device: Device, code: str) -> list[Stage]:
-    """What it costs that a device has a clock of its own; nothing where it leads, or where the sound server matches it."""
+    """What it costs that a device has a clock of its own; nothing where it leads, or where the sound server matches
+    it."""
     setup = known.setup
     if device.id not in known.facts.matched and device not in matched(setup):
         return []
@@ -140,15 +141,25 @@ def _matching(known: Situation, device: Device, code: str) -> list[Stage]:
         device.id, Matching(in_s=into / setup.rate_hz, out_s=out_of / setup.rate_hz, wander_s=UNMATCHED_WANDER_S)
     )  # fmt: skip
     seconds = (told.in_s or into / setup.rate_hz) if code == "capture" else (told.out_s or out_of / setup.rate_hz)
-    latency = Quantity(seconds, {f"wander:{code}:{device.id}": max(told.wander_s, LEAST_WANDER_S)})
+    latency = Uncertain(seconds, {f"wander:{code}:{device.id}": max(told.wander_s, LEAST_WANDER_S)})
     return [Stage("matching", latency, "calculated", device.id)]
 
 
-def _entered(stages: tuple[EnteredStage, ...], owner: str) -> list[Stage]:
+def _entered(known: Situation, stages: tuple[EnteredStage, ...], owner: str) -> list[Stage]:
     return [
-        Stage("entered", Quantity(s.latency_ms / 1e3, {f"{owner}:{s.name}": s.plus_minus_ms / 1e3}), "entered", s.name)
+        Stage(
+            "entered", Uncertain(s.latency_ms / 1e3 - _thought_less(known, s),
+            {f"{owner}:{s.name}": s.plus_minus_ms / 1e3}),
+            "entered", s.name
+        )
         for s in stages
-    ]
+    ]  # fmt: skip
+
+
+def _thought_less(known: Situation, s: EnteredStage) -> float:
+    """How much of a noted step is counted by now in the converters that it rests on."""
+    now = {r: beyond_buffers_s(known, r.end) for r in s.rests_on}
+    return sum(r.times * (beyond - r.beyond_ms / 1e3) for r, beyond in now.items() if beyond is not None)
 
 
 def capture_stages(known: Situation, part: Part) -> list[Stage]:
@@ -160,11 +171,13 @@ def capture_stages(known: Situation, part: Part) -> list[Stage]:
     buffers = buffers_s(known, device)
     reported = known.facts.reported_s.get(f"{device.id}:in")
     if device.kind == "call" and reported is not None:
-        latency = Quantity(reported, {f"way back:{device.id}": REPORT_PLUS_MINUS * reported})
-        stages.append(Stage("way back", latency, "calculated", device.id))
+        latency = Uncertain(reported, {f"way back:{device.id}": REPORT_PLUS_MINUS * reported})
+        stages.append(Stage("way back", latency, "reported", device.id))
+    elif device.kind == "call":
+        stages.append(Stage("way back", ZERO, "unknown", device.id))
     if buffers:
         stages.append(
-            Stage("player" if device.kind == "player" else "capture", Quantity(buffers), "calculated", device.id)
+            Stage("player" if device.kind == "player" else "capture", Uncertain(buffers), "calculated", device.id)
         )
     return stages
 
@@ -173,8 +186,8 @@ def _service_stage(known: Situation, device: Device) -> list[Stage]:
     reported = known.facts.reported_s.get(f"{device.id}:out")
     if reported is None:
         return []
-    latency = Quantity(reported, {f"way there:{device.id}": REPORT_PLUS_MINUS * reported})
-    return [Stage("way there", latency, "calculated", device.id)]
+    latency = Uncertain(reported, {f"way there:{device.id}": REPORT_PLUS_MINUS * reported})
+    return [Stage("way there", latency, "reported", device.id)]
 
 
 def output_stages(known: Situation, listener: Listener) -> list[Stage]:
@@ -184,19 +197,25 @@ def output_stages(known: Situation, listener: Listener) -> list[Stage]:
     if device.kind == "interface":
         stages += _interface_stages(known, device, "output")
     elif buffers := buffers_s(known, device):
-        stages.append(Stage("hand-over", Quantity(buffers), "calculated", device.id))
+        stages.append(Stage("hand-over", Uncertain(buffers), "calculated", device.id))
     if device.kind != "interface":
         stages += _matching(known, device, "output")
     if device.kind != "interface":
-        stages += _service_stage(known, device)
+        stages += _service_stage(known, device) + _set_there("sound set there", listener.sound_there_ms, listener)
     if listener.air_m:
         stages.append(Stage("air", air(listener.air_m), "calculated"))
     return stages
 
 
-def air(metres: float) -> Quantity:
+def _set_there(code: str, ms: float, listener: Listener) -> list[Stage]:
+    """What the user has entered in the program there, which makes everything there wait; known as well as it was
+    typed."""
+    return [Stage(code, Uncertain(ms / 1e3), "entered", listener.id)] if ms else []
+
+
+def air(metres: float) -> Uncertain:
     seconds = metres / speed_of_sound()
-    return Quantity(seconds, {f"air {metres:g}": 0.02 * seconds})
+    return Uncertain(seconds, {f"air {metres:g}": 0.02 * seconds})
 
 
 def counted_to_ears(known: Situation, listener: Listener) -> bool:
@@ -212,32 +231,50 @@ def picture_stages(known: Situation, part: Part, listener: Listener) -> list[Sta
     service = _service_stage(known, known.setup.device(listener.device))
     key = PICTURE.key(part.id, listener.id)
     measured = known.measured(PICTURE, part.id, listener.id)
+    there = _set_there("picture set there", listener.picture_there_ms, listener)
     if measured is None:
-        return [seen, *service]
-    # The measurement counts the whole way, the camera's own ± with it; it was made against a sound that shares the service's own ±.
-    beyond = measured.value_s - seen.latency.value
-    rest = Quantity(beyond, {key: measured.plus_minus_s}) - total([s.latency for s in service])
-    shared = Quantity(rest.value, {key: measured.plus_minus_s})
+        of_theirs = [] if listener.kind == "recorder" else [Stage("picture coder", ZERO, "unknown", listener.device)]
+        return [seen, *of_theirs, *service, *there]
+    # The measurement counts the whole way, the camera's own ± with it; it was made against a sound that shares the
+    # service's own ±. What was entered there then is in
+    # it, and what is known better by now of the converters that its sound went through moves it.
+    beyond = measured.value_s - measured.there_s + _known_better(known, measured) - seen.latency.value
+    rest = Uncertain(beyond, {key: measured.plus_minus_s}) - total([s.latency for s in service])
+    shared = Uncertain(rest.value, {key: measured.plus_minus_s})
     return [
-        replace(seen, latency=Quantity(seen.latency.value)),
+        replace(seen, latency=Uncertain(seen.latency.value)),
         Stage("picture coder", shared, known.standing(measured), listener.device, measured.date),
         *service,
+        *there,
     ]
+
+
+def beyond_buffers_s(known: Situation, end: str) -> float | None:
+    """What a direction of an interface, “capture:ID” or “output:ID”, takes beyond its buffers as far as is known; None
+    for what is no interface of the setup."""
+    code, _, id = end.partition(":")
+    device = next((d for d in known.setup.devices if d.id == id and d.kind == "interface"), None)
+    return None if device is None else interface_latency(known, device, code) - buffers_s(known, device)
+
+
+def _known_better(known: Situation, m: Measurement) -> float:
+    now = {end: beyond_buffers_s(known, end) for end in m.beyond_s}
+    return sum(s - m.beyond_s[end] for end, s in now.items() if s is not None)
 
 
 def _camera_stage(known: Situation, camera: Device) -> Stage:
     """As it was measured; one period ± half of one where it was not."""
     measured = known.measured(CAMERA, camera.id)
     if measured is not None:
-        latency = Quantity(measured.value_s, {f"camera:{camera.id}": measured.plus_minus_s})
+        latency = Uncertain(measured.value_s, {f"camera:{camera.id}": measured.plus_minus_s})
         return Stage("camera", latency, known.standing(measured), camera.id, measured.date)
     period = 1.0 / camera.pictures_per_s
-    return Stage("camera", Quantity(period, {f"camera:{camera.id}": period / 2}), "calculated", camera.id)
+    return Stage("camera", Uncertain(period, {f"camera:{camera.id}": period / 2}), "calculated", camera.id)
 
 
 def _processor_stage(p: Processor, setup: Setup) -> Stage:
     """Known to the frame."""
-    latency = Quantity(p.costs_frames(setup.block_frames) / setup.rate_hz)
+    latency = Uncertain(p.costs_frames(setup.block_frames) / setup.rate_hz)
     return Stage("processor", latency, "calculated", str(p.__struct_config__.tag))
 
 
@@ -250,17 +287,25 @@ def _chain_stages(chain: tuple[Processor, ...], setup: Setup) -> list[Stage]:
 def path(known: Situation, part: Part, listener: Listener, route: Route) -> tuple[Stage, ...]:
     """Every stage of one route but its delay."""
     if route.way == "outside":
-        return tuple(_entered(route.stages, f"{part.id}→{listener.id}"))
+        return tuple(_entered(known, route.stages, f"{part.id}→{listener.id}"))
     if part.kind == "picture":
         return tuple(picture_stages(known, part, listener))
-    stages = capture_stages(known, part) + _entered(part.stages, part.id)
+    stages = capture_stages(known, part) + _entered(known, part.stages, part.id)
     if route.processed:
         stages += _chain_stages(part.chain, known.setup)
-    stages += _entered(route.stages, f"{part.id}→{listener.id}")
+    stages += _entered(known, route.stages, f"{part.id}→{listener.id}")
     if not route.bypass:
         stages += _chain_stages(listener.chain, known.setup)
     return tuple(stages + output_stages(known, listener))
 
 
-def path_latency(stages: tuple[Stage, ...]) -> Quantity:
-    return total([s.latency for s in stages])
+def way_unknown(stages: tuple[Stage, ...]) -> bool:
+    """Whether it has a step of which nothing is known: a program's own way of a picture that was not measured, the way
+    back of a call that reports nothing. What sounds share beyond our own output is no such step: it is not counted, and
+    they are in step with each other all the same."""
+    return any(s.evidence == "unknown" for s in stages)
+
+
+def path_latency(stages: tuple[Stage, ...]) -> Uncertain:
+    """All of them together, each term with the evidence of its stage."""
+    return total([s.latency.known(s.evidence, s.date) for s in stages])

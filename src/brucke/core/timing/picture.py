@@ -2,10 +2,10 @@
 
 from .origins import Origins
 from .paths import Situation, path, path_latency
-from .quantity import Quantity
+from .uncertain import Uncertain
 
 
-def picture_path(known: Situation, picture: str, sound: str, listener: str, offset_s: float, pm_s: float) -> Quantity:
+def picture_path(known: Situation, picture: str, sound: str, listener: str, offset_s: float, pm_s: float) -> Uncertain:
     """path(picture) at `listener`, from how much later than `sound` it was seen there with the delays in force.
 
     arrival(picture) = arrival(sound) + offset, and path = arrival − origin.
@@ -18,4 +18,4 @@ def picture_path(known: Situation, picture: str, sound: str, listener: str, offs
     way = path_latency(path(known, setup.part(sound), setup.listener(listener), route))
     arrival = origins.of[sound].time + way.shifted(known.delay_s(route) + offset_s)
     total = arrival - origins.of[picture].time
-    return Quantity(total.value, {**total.terms, "offset": pm_s})
+    return total + Uncertain(0.0, {"offset": pm_s}).known("measured")

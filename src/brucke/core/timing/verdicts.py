@@ -7,9 +7,12 @@ from ..findings import Finding, Verdict
 from .arrivals import RouteTiming
 from .origins import own_sound
 from .paths import Situation
+from .uncertain import Uncertain
 
 # Closer than this two sounds are called in step: common practice, no source.
 IN_STEP_S = 1e-3
+# What is known no better than this is not simply in step: common practice, no source.
+WIDE_S = 5e-3
 # EBU R 37, end of chain (value from memory): sound at most 40 ms early, 60 ms late against the picture.
 PICTURE_EARLY_S = 0.040
 PICTURE_LATE_S = 0.060
@@ -84,7 +87,8 @@ def listener_verdict(
     if listener.kind == "monitor":
         return _monitor_verdict(known, listener, routes)
     judged = [(r.off, r) for r in routes if r.off is not None]
-    sure = all(r.measured for _, r in judged)
+    unknown = any(r.kind == "picture" and r.unknown for r in routes)
+    sure = all(r.measured for _, r in judged) and not unknown
     as_of = _as_of([r for _, r in judged])
     picture = next((r for _, r in judged if r.kind == "picture" and not r.in_step), None)
     sounds_off = [(off, r) for off, r in judged if r.kind != "picture" and not r.in_step]
@@ -101,7 +105,18 @@ def listener_verdict(
             plus_minus_s=picture.off.plus_minus, sure=sure, as_of=as_of,
         )  # fmt: skip
     widest = max((off.plus_minus for off, _ in judged), default=0.0)
-    return Verdict(code="in_step", listener=listener.id, plus_minus_s=widest, sure=sure, as_of=as_of)
+    is_wide = sure and any(wide(off, r.kind) for off, r in judged)
+    return Verdict(
+        code="in_step", listener=listener.id, plus_minus_s=widest, sure=sure and not is_wide, as_of=as_of, wide=is_wide,
+        picture_unknown=unknown,
+    )  # fmt: skip
+
+
+def wide(off: Uncertain, kind: str) -> bool:
+    """Whether it may as well be so far out of step that people would notice."""
+    if kind != "picture":
+        return off.plus_minus > WIDE_S
+    return any(picture_standing(off.value + edge) != "unnoticed" for edge in (off.plus_minus, -off.plus_minus))
 
 
 def _as_of(routes: list[RouteTiming]) -> str:

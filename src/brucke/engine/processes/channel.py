@@ -1,10 +1,14 @@
-"""Small commands between processes: one message each over a non-blocking socket pair."""
+"""Messages between processes: one each over a non-blocking socket pair, see `messages.py`."""
 
 import select
 import socket
-from typing import Any
 
 import msgspec
+
+from .messages import Message
+
+_decoder = msgspec.json.Decoder(Message)
+_encoder = msgspec.json.Encoder()
 
 
 class Channel:
@@ -24,16 +28,17 @@ class Channel:
     def attach(cls, fd: int) -> "Channel":
         return cls(socket.socket(fileno=fd))
 
-    def send(self, do: str, **values: Any) -> bool:
+    def send(self, message: Message) -> bool:
         """False where the other side is gone or does not read."""
         try:
-            self._socket.send(msgspec.json.encode({"do": do, **values}))
+            self._socket.send(_encoder.encode(message))
         except OSError:
             return False
         return True
 
-    def receive(self) -> dict[str, Any] | None:
-        """The next message, or None; `lost` turns true when the other side has closed."""
+    def receive(self) -> Message | None:
+        """The next message, or None; `lost` turns true when the other side has closed. Errors: msgspec.MsgspecError for
+        what is none of `Message`."""
         if not self._waiting.poll(0):
             return None  # nearly always, in every block: cheaper than an attempt that fails
         try:
@@ -46,8 +51,7 @@ class Channel:
         if not data:
             self.lost = True
             return None
-        message: dict[str, Any] = msgspec.json.decode(data)
-        return message
+        return _decoder.decode(data)
 
     def fileno(self) -> int:
         return self._socket.fileno()

@@ -3,6 +3,7 @@
 python -m brucke.engine.processes.host SHAPE FD SOCKET BELLS WIRINGS — started by `link.py`, never by hand.
 """
 
+import os
 import sys
 import time
 from typing import Any
@@ -10,17 +11,21 @@ from typing import Any
 import msgspec
 import numpy as np
 
-from ...core.sound.handing_out import hand_out
+from ...core.files.run_log import begin
+from ...core.sound.kernel_arguments import Meters
+from ...core.sound.publish_block import hand_out
 from ...ports.devices.opening import Wirings
 from ...ports.devices.port import Port
-from ...ports.devices.rings import RingPort
-from ..step.beside import SENT, SharedBeside
-from ..step.door import Doors
+from ...ports.devices.rings import STOOD_STILL_S, Counters, RingPort
 from ..step.noise import NoiseStage
+from ..step.output_gate import Doors
+from ..step.plug_in_io import SENT, SharedBeside
 from ..step.runner import MeasureOrder, Runner
+from .active_rows import Lingering
 from .channel import Channel
-from .lingering import Lingering
-from .prompt import be_prompt
+from .lives import Why, go_on, leave_out
+from .messages import Begin, ListenBack, MeasureRoundTrip, Quit, Rewire, StopListeningBack, StopMeasuring
+from .realtime_priority import be_prompt
 from .region import Head, Region, attach
 
 COMMANDS_A_BLOCK = 4
@@ -32,67 +37,97 @@ class Host:
     def __init__(self, region: Region, channel: Channel, bells: list[int], wirings: Wirings):
         self.region, self.channel = region, channel
         shape = region.shape
-        number, plan = region.read_plan()
+        number, plans = region.read_plans()
         told: Any = region["plug_ins"]
         matched: Any = region["matched"]
         beside = SharedBeside(region.sound("plug_in_sends"), region.sound("plug_in_returns"), told, bells)
-        self.runner = Runner(shape, plan, beside)
+        self.safety = region.safety
+        self.runner = Runner(shape, plans.plan, beside, self.safety)
         self.adopted = number
         rings = self.rings = RingPort(
-            region.sound("in_ring"), region.sound("out_ring"), region.head, Head.OUT_BLOCKS, Head.IN_BLOCKS,
+            region.sound("in_ring"), region.sound("out_ring"), Counters(region.head, Head.OUT_BLOCKS, Head.IN_BLOCKS),
             shape.block, shape.rate, region.sound("matched_ring"), matched,
         )  # fmt: skip
         self.wiring = wiring = wirings.leading
         self._match(wirings)
-        self.port: Port = wiring.port(rings, shape.block, shape.rate, self._device_says) if wiring else rings
-        self.door, self.doors = plan.door, Doors(shape, plan.door)
+        self.port: Port = wiring.port(rings, shape.block, shape.rate, self.device_says) if wiring else rings
+        self.plan = plans.plan  # what it says of doors is so in every moment
         self.captures = np.zeros((shape.captures, shape.block), np.float32)
         self.record = region.sound("record_ring")
         self.chained = region.sound("chain_ring")
         names = ("part_meters", "out_meters", "readings", "input_peaks", "clips", "sum_peaks", "born")
         self.told: dict[str, Any] = {name: region[name] for name in names}
+        self.told_meters = Meters(*(self.told[name] for name in names[:-1]))
         frames = max(self.record.shape[1], self.chained.shape[2])
         self.rows, self.heard = Lingering(shape.parts, frames), Lingering(shape.listeners, frames)
         self.load = 0.0
         self.started = False
         self.began = 0  # the frame of the recorder's ring with which this engine's own count begins
+        # What the engines before have counted.
+        self.missed = self.not_finite = self.dropouts = 0
+        self.lives = False  # whether it has begun
+        self.lost = 0  # of what the device lost, what is made good
 
     def run(self) -> None:
         """From the word on; what was made ready before it has the newest plan first."""
         region = self.region
-        number, plan = region.read_plan()
-        if number != self.adopted:
-            self.adopted = number
-            self.door, self.doors = plan.door, Doors(region.shape, plan.door)
-            self.runner.begin_with(plan)
+        self.adopted, plans = region.read_plans()
+        self.plan, self.doors = plans.plan, Doors(region.shape, plans.plan, self.safety.opened)
+        self.runner.begin_with(plans)
         told: Any = region["plug_ins"]
         told[:, SENT] += 1  # nothing that was done for another engine counts
         region.set(Head.GENERATION, region.get(Head.GENERATION) + 1)
-        self.began = region.get(Head.RECORDED)
+        self.rings.begin()
+        self.missed, self.not_finite = region.get(Head.MISSED), region.get(Head.NOT_FINITE)
+        self.dropouts = region.get(Head.CARD_DROPOUTS)
+        self.runner.engine.clips[:] = self.told["clips"]
         region.set(Head.STATE, 1)
         self.port.start()
-        self.port.drive(self._period)
+        self.port.drive(self.period)
 
-    def _period(self) -> bool:
+    def period(self) -> bool:
         """One block with its orders; False where it was the last."""
         region, deadline = self.region, self.region.shape.block / self.region.shape.rate
         began = time.thread_time()
+        self._keep_time()
         if self.channel.lost or not self._commands():
             return False
         self.block()
         spent = (time.thread_time() - began) / deadline
         self.load += 0.02 * (spent - self.load)
         region.set(Head.LOAD_PPM, int(self.load * 1e6))
-        region.set(Head.MISSED, self.rings.missed)
+        region.set(Head.MISSED, self.missed + self.rings.missed)
         return True
 
-    def _device_says(self, missing: bool, in_s: float, out_s: float, dropouts: int, cycle: int) -> None:
+    def _keep_time(self) -> None:
+        """Frames go on with time: where blocks are missing before this one, they are silence and are logged."""
+        region, n = self.region, self.region.shape.block
+        now, last = time.monotonic_ns(), region.get(Head.BEAT_NS)
+        passed, period = (now - last) / 1e9, n / region.shape.rate
+        missing = max(0, round(passed / period) - 1) if last else 0
+        lost = (self.port.lost_frames - self.lost) // n
+        self.lost += lost * n
+        if not self.lives:
+            self.lives = True
+            go_on(region, Why.REPLACED if last else Why.BEGAN, missing, now)
+        elif passed > STOOD_STILL_S:
+            go_on(region, Why.STOOD_STILL, missing, now)
+        elif lost:
+            missing = lost
+            leave_out(region, missing)
+        else:
+            return
+        self.rings.skip(missing)
+        self.began = region.get(Head.RECORDED) - self.runner.engine.frames
+
+    def device_says(self, missing: bool, in_s: float, out_s: float, dropouts: int, cycle: int, rate: int) -> None:
         assert self.wiring is not None
         self.region["missing"][list(self.wiring.devices)] = missing
         self.region.set(Head.CARD_IN_US, round(in_s * 1e6))
         self.region.set(Head.CARD_OUT_US, round(out_s * 1e6))
-        self.region.set(Head.CARD_DROPOUTS, dropouts)
+        self.region.set(Head.CARD_DROPOUTS, self.dropouts + dropouts)
         self.region.set(Head.CYCLE, cycle)
+        self.region.set(Head.RATE, rate)
 
     def block(self) -> None:
         """One block from the port, through the runner, to the port, the meters and the recorder's ring."""
@@ -102,11 +137,15 @@ class Host:
         else:
             self.started = self.started or region.get(Head.WORLD_STATE) == 1
         if region.get(Head.PLAN_WRITTEN) != self.adopted:
-            self.adopted, plan = region.read_plan()
-            self.door = plan.door
-            runner.adopt(plan)
+            self.adopted, plans = region.read_plans()
+            self.plan = plans.plan
+            runner.adopt(plans)
             region.set(Head.PLAN_ADOPTED, self.adopted)
-        self.port.write(self.doors.let_out(runner.step(self.captures), self.door))
+        outs = runner.step(self.captures)
+        if runner.cut_short:
+            runner.cut_short = False
+            region.set(Head.MEASURE_STATE, REFUSED)
+        self.port.write(self.doors.let_out(outs, self.plan, self.safety.opened))
         self._publish()
 
     def _publish(self) -> None:
@@ -114,11 +153,11 @@ class Host:
         n, recorded = region.shape.block, region.get(Head.RECORDED)
         rows, heard = self.rows.rows(engine.rows, engine.frames), self.heard.rows(engine.heard, engine.frames)
         bad = hand_out(
-            rows, heard, engine.part_meters, told["part_meters"], engine.out_meters, told["out_meters"], engine.readings, told["readings"],
-            engine.input_peaks, told["input_peaks"], engine.clips, told["clips"], engine.sum_peaks, told["sum_peaks"],
-            engine.born, engine.listeners_born, told["born"], self.began,
+            rows, heard, *engine.meters, *self.told_meters, engine.born, engine.listeners_born, told["born"],
+            self.began,
             engine.raw, engine.outs, self.record, recorded % self.record.shape[1],
-            engine.shaped, engine.unfinished, self.chained, recorded % self.chained.shape[2], engine.bad, engine.bad_sums,
+            engine.shaped, engine.unfinished, self.chained, recorded % self.chained.shape[2], engine.bad,
+            engine.bad_sums,
         )  # fmt: skip
         if region.get(Head.FRAMES) % 1536 < n:
             engine.part_meters[:, :, 0] *= 0.8
@@ -126,7 +165,7 @@ class Host:
             engine.input_peaks *= 0.8
         region.set(Head.RECORDED, recorded + n)
         region.set(Head.FRAMES, region.get(Head.FRAMES) + n)
-        region.set(Head.NOT_FINITE, bad)
+        region.set(Head.NOT_FINITE, self.not_finite + bad)
         state, share = self.runner.measuring
         if region.get(Head.MEASURE_STATE) != REFUSED or state:
             region.set(Head.MEASURE_STATE, MEASURE_STATES[state])
@@ -142,27 +181,24 @@ class Host:
             message = self.channel.receive()
             if message is None:
                 return True
-            match message["do"]:
-                case "quit":
+            match message:
+                case Quit():
                     return False
-                case "wiring":
-                    self.rewire(message["wiring"])
-                case "on_air":
-                    self.runner.on_air = bool(message["value"])
-                case "measure":
+                case Rewire():
+                    self.rewire(message.wirings)
+                case MeasureRoundTrip():
                     self._measure(message)
-                case "stop_measuring":
+                case StopMeasuring():
                     self.runner.stop_measuring()
-                case "listen_back":
-                    sound = self.region.sound("back")[:, : int(message["frames"])]
-                    self.runner.listen_back(int(message["listener"]), sound, int(message["at"]))
-                case "stop_listening_back":
+                case ListenBack():
+                    sound = self.region.sound("back")[:, : message.frames]
+                    self.runner.listen_back(message.listener, sound, message.at)
+                case StopListeningBack():
                     self.runner.stop_listening_back()
         return True
 
-    def rewire(self, text: str) -> None:
+    def rewire(self, wirings: Wirings) -> None:
         """Other devices, or other rows of them, while they sound."""
-        wirings = msgspec.json.decode(text, type=Wirings)
         self._match(wirings)
         if wirings.leading is not None:
             self.wiring = wirings.leading
@@ -171,9 +207,9 @@ class Host:
     def _match(self, wirings: Wirings) -> None:
         self.rings.match([(w.devices[0], [row for row, _ in w.rows]) for w in wirings.matched])
 
-    def _measure(self, message: dict[str, int]) -> None:
-        order = MeasureOrder(message["listener"], message["capture"], message["repeats"], message["spacing"])
-        stimulus = self.region.sound("stimulus")[: message["length"]]
+    def _measure(self, asked: MeasureRoundTrip) -> None:
+        order = MeasureOrder(asked.listener, asked.capture, asked.repeats, asked.spacing, asked.number)
+        stimulus = self.region.sound("stimulus")[: asked.length]
         begun = self.runner.measure(order, stimulus, self.region.sound("measured"))
         self.region.set(Head.MEASURE_STATE, 1 if begun else REFUSED)
 
@@ -197,6 +233,7 @@ def warm_up(region: Region) -> None:
 
 def main() -> None:
     """Get ready, and wait for the word: an engine may stand by for one that dies."""
+    begin(os.environ.get("BRUCKE_ROLE", "engine"))
     region, channel = attach(sys.argv[1], int(sys.argv[2])), Channel.attach(int(sys.argv[3]))
     wirings = msgspec.json.decode(sys.argv[5], type=Wirings)
     warm_up(region)
@@ -204,8 +241,8 @@ def main() -> None:
     be_prompt()
     while (message := channel.receive()) is None and not channel.lost:
         channel.wait()
-    if message is not None and message["do"] == "go":
-        host.rewire(message["wiring"])  # it may have changed since this engine stood by
+    if isinstance(message, Begin):
+        host.rewire(message.wirings)  # it may have changed since this engine stood by
         host.run()
 
 

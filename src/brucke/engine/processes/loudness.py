@@ -1,24 +1,24 @@
 """How loud everything is: a process of its own that listens to the shared rings ten times a second.
 
-python -m brucke.engine.processes.loudness SHAPE FD SOCKET — started by `link.py`. Not in the block path: K weighting and
-the peaks between samples of many listeners would cost it more than mixing them.
+python -m brucke.engine.processes.loudness SHAPE FD SOCKET — started by `link.py`. Not in the block path: K weighting
+and the peaks between samples of many listeners would cost it more than mixing them.
 """
 
 import math
 import os
 import sys
 import time
-from typing import Any
+from dataclasses import dataclass, field
 
-import msgspec
 import numpy as np
 import numpy.typing as npt
 
+from ...core.files.run_log import begin
 from ...core.routing.rows import SIDES
 from ...core.sound.loudness import STEP_S, LoudnessMeter, PowerSteps, compared_lufs
-from ...core.sound.processors import Processor
 from ..step.plan import F32
 from .channel import Channel
+from .messages import GainForTarget, Quit, TargetLoudness
 from .region import Head, Region, attach, chain_frames, record_frames
 
 POLL_S = 0.05
@@ -27,27 +27,24 @@ ANSWER_S = 60.0  # a long chain over many seconds of sound
 KEPT = 600  # steps of a chain that are kept
 
 
-class Question(msgspec.Struct, kw_only=True):
-    """What gain brings a listener to a loudness; what was heard for it so far."""
+@dataclass
+class Question:
+    """What was asked, and what was heard for it so far: before and behind the chain, each [2, frames]."""
 
-    index: int
-    chain: tuple[Processor, ...]
-    now: tuple[Processor, ...]
-    slot: int
-    target_lufs: float
-    seconds: float
-    into: list[F32] = []
-    heard: list[F32] = []
+    asked: TargetLoudness
+    into: list[F32] = field(default_factory=list)
+    heard: list[F32] = field(default_factory=list)
 
     def enough(self, rate: int) -> bool:
-        return sum(x.shape[1] for x in self.into) >= self.seconds * rate
+        return sum(x.shape[1] for x in self.into) >= self.asked.seconds * rate
 
-    def answer(self, rate: int) -> dict[str, Any]:
-        from ...core.sound.targeting import gain_for_target  # numba, which nothing else here needs
+    def answer(self, rate: int) -> GainForTarget:
+        from ...core.sound.loudness_target import gain_for_target  # numba, which nothing else here needs
 
         into, heard = (np.ascontiguousarray(np.concatenate(x, axis=1)) for x in (self.into, self.heard))
-        gain, lufs = gain_for_target(into, heard, self.chain, self.now, self.slot, rate, self.target_lufs)
-        return {"listener": self.index, "gain_db": gain, "lufs": lufs if math.isfinite(lufs) else None}
+        asked = self.asked
+        gain, lufs = gain_for_target(into, heard, asked.chain, asked.now, asked.slot, rate, asked.target_lufs)
+        return GainForTarget(index=asked.index, gain_db=gain, lufs=lufs if math.isfinite(lufs) else None)
 
 
 class Listening:
@@ -103,8 +100,8 @@ class Listening:
         parts = sound[:split].reshape(s.parts, SIDES, -1)
         outs = sound[split:].reshape(s.listeners, s.channels, -1)[:, :2]
         if self.question is not None:
-            self.question.into.append(ends[self.question.index])
-            self.question.heard.append(outs[self.question.index - s.parts])
+            self.question.into.append(ends[self.question.asked.index])
+            self.question.heard.append(outs[self.question.asked.index - s.parts])
         _number, plan = region.read_plan()
         self._listeners(outs, plan.listener_tenants)
         chained = [*(plan.codes[:, 0] != 0), *(plan.listener_codes[:, 0] != 0)]
@@ -128,15 +125,16 @@ class Listening:
 
 
 def main() -> None:
+    begin(os.environ.get("BRUCKE_ROLE", "loudness"))
     region, channel = attach(sys.argv[1], int(sys.argv[2])), Channel.attach(int(sys.argv[3]))
     os.nice(10)
     listening = Listening(region)
     while not channel.lost:
         message = channel.receive()
-        if message is not None and message.pop("do") == "quit":
+        if isinstance(message, Quit):
             break
-        if message is not None:
-            listening.question = msgspec.convert(message, Question)
+        if isinstance(message, TargetLoudness):
+            listening.question = Question(message)
         region.set(Head.LOUDNESS_NS, time.monotonic_ns())
         listening.step()
         answer = None
@@ -145,7 +143,7 @@ def main() -> None:
             answer = listening.question.answer(region.shape.rate)
         if answer is not None:
             listening.question = None
-            channel.send("gain", **answer)
+            channel.send(answer)
         time.sleep(POLL_S)
 
 

@@ -13,9 +13,11 @@ from typing import Any
 
 import numpy as np
 
+from ...core.files.run_log import begin
 from ...ports.plug_ins.hosted import LoadedPlugIn, PlugInError
-from ..step.beside import DONE, NOT_FINITE, NOT_LOADED, READY, SENT, STATE, WRONG_LATENCY
+from ..step.plug_in_io import DONE, NOT_FINITE, NOT_LOADED, READY, SENT, STATE, WRONG_LATENCY
 from .channel import Channel
+from .messages import Quit, SetParameter
 from .region import Region, attach
 
 LONGEST_US = 500_000
@@ -33,9 +35,10 @@ class PlugInHost:
             select.select([self.bell, self.channel.fileno()], [], [])
             message = self.channel.receive()
             if message is not None:
-                if message["do"] == "quit":
+                if isinstance(message, Quit):
                     return
-                self.plug_in.set(message["key"], message["value"])
+                if isinstance(message, SetParameter):
+                    self.plug_in.set(message.key, message.value)
             self._block()
 
     def _be_prompt(self) -> None:
@@ -45,7 +48,7 @@ class PlugInHost:
         gc.disable()
         try:
             resource.setrlimit(resource.RLIMIT_RTTIME, (LONGEST_US, LONGEST_US))
-            os.sched_setscheduler(0, os.SCHED_FIFO, os.sched_param(15))
+            os.sched_setscheduler(0, os.SCHED_FIFO | os.SCHED_RESET_ON_FORK, os.sched_param(15))
         except (OSError, ValueError):
             with contextlib.suppress(OSError):
                 os.nice(-10)
@@ -65,6 +68,7 @@ class PlugInHost:
 
 
 def main() -> None:
+    begin(os.environ.get("BRUCKE_ROLE", "plug_in"))
     region, channel = attach(sys.argv[1], int(sys.argv[2])), Channel.attach(int(sys.argv[3]))
     place, bell, latency = int(sys.argv[4]), int(sys.argv[5]), int(sys.argv[8])
     told: Any = region["plug_ins"][place]
@@ -74,10 +78,10 @@ def main() -> None:
         while (message := channel.receive()) is not None or not channel.lost:
             if message is None:
                 channel.wait()
-            elif message["do"] == "go":
-                break
+            elif isinstance(message, SetParameter):
+                plug_in.set(message.key, message.value)
             else:
-                plug_in.set(message["key"], message["value"])
+                break
         measured = plug_in.measure_latency()
     except PlugInError:
         told[STATE] = NOT_LOADED

@@ -69,8 +69,10 @@ class Reading:
             return None
         rate = self.shape.rate
         return Matching(
-            in_s=int(told[MatchedHead.IN_SET]) / rate, out_s=int(told[MatchedHead.OUT_SET]) / rate, fast_ppm=int(told[MatchedHead.FAST_PPB]) / 1e3,
-            wander_s=int(told[MatchedHead.WANDER_NS]) / 1e9, lost=int(told[MatchedHead.LATE] + told[MatchedHead.DROPOUTS]),
+            in_s=int(told[MatchedHead.IN_SET]) / rate, out_s=int(told[MatchedHead.OUT_SET]) / rate,
+            fast_ppm=int(told[MatchedHead.FAST_PPB]) / 1e3,
+            wander_s=int(told[MatchedHead.WANDER_NS]) / 1e9,
+            lost=int(told[MatchedHead.LATE] + told[MatchedHead.DROPOUTS]),
         )  # fmt: skip
 
     def recent(self, seconds: float) -> tuple[F32, F32]:
@@ -89,7 +91,8 @@ class Reading:
         return parts_of(parts, self.order.parts), outs[list(self.order.listeners)]
 
     def newest(self, rows: list[int], seconds: float) -> F32:
-        """A copy of the newest [rows, frames] of the recorder's ring, by what `track_rows` gives; only these are touched."""
+        """A copy of the newest [rows, frames] of the recorder's ring, by what `track_rows` gives; only these are
+        touched."""
         s, done, size = self.shape, self.region.get(Head.RECORDED), record_frames(self.shape)
         frames = min(round(seconds * s.rate), done, size - s.rate // 2)
         begin = (done - frames) % size

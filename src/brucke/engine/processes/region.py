@@ -19,13 +19,16 @@ from ...core.sound.noise_profile import BINS
 from ...core.sound.processors import MAX_PLUG_INS, MAX_SLOTS
 from ...core.sound.processors.base import PARAMS
 from ...ports.devices.clocks.head import MatchedHead
-from ..step.plan import F32, Plan, Shape
+from ..step.plan import F32, Plan, PlanSet, Shape
+from ..step.safety import Safety, Word
 
 PORT_BLOCKS = 64
 RECORD_S = 6
 MEASURE_S = 20
 STIMULUS_S = 3
 BACK_S = 60
+MOST_LIVES = 4096
+MOST_MOMENTS = 101  # those of a setup, and none
 CHAIN_S = 2  # the ring of parts after their chain and of listeners before theirs; the recorder's has the other ends
 READINGS = 4  # the level in front of a processor, and up to three reductions
 LOUDNESS = 5  # momentary, short-term, integrated in LUFS, true peak in dBTP, seconds that were measured
@@ -41,6 +44,7 @@ class Head(IntEnum):
     PLAN_ADOPTED = 4
     OUT_BLOCKS = 5  # blocks handed to the outside
     IN_BLOCKS = 6  # blocks the outside has delivered
+    # Totals, which only grow, whichever engine counts.
     LATE = 7  # blocks that came too late from outside (dropouts)
     MISSED = 8  # deadlines the engine itself missed
     NOT_FINITE = 9  # blocks of a part that held no numbers and were silenced
@@ -60,6 +64,16 @@ class Head(IntEnum):
     CYCLE = 25  # frames that the open device wants at a time, 0 where that is a block
     CLOCK_BLOCKS = 26  # blocks handed to the outside when the leading clock was last seen
     CLOCK_NS = 27  # and when that was by the device that leads, monotonic
+    LIVES = 28  # entries in the log of lives
+    GAPS = 29  # frames that stand silent because no engine gave them
+    MATCHED_LOST = 30  # dropouts of matched devices that were let go since
+    RATE = 31  # the rate in Hz at which the open device runs where that is another one than the engine's, else 0
+    # What the recorder says of itself.
+    KEEPING = 32  # 1 while it records
+    KEPT = 33  # frames of the ring that stand in its files, or were never to
+    KEPT_NS = 35  # monotonic time of its newest turn
+    SYNC_NS = 36  # since when the disk makes one file safe, 0 while it does not
+    PLAYER_TROUBLES = 37  # how often the decoder of the track ended and was started again
     LOUDNESS_NS = 24  # monotonic time of the newest look at loudness
     LOUDNESS_FROM = 23  # the frame since which loudness is integrated; another one begins anew
 
@@ -83,7 +97,7 @@ class Region:
             name: np.ndarray(dims, dtype, self._map, offsets[name]) for name, (dtype, dims) in specs.items()
         }
         self.head: npt.NDArray[np.int64] = self._arrays["head"]
-        self._counters = memoryview(self.head)  # a third of the time that one number of an array takes
+        self._counters = memoryview(self.head)  # type: ignore[arg-type]  # a third of the time that one number of an array takes
 
     def __getitem__(self, name: str) -> npt.NDArray[np.generic]:
         return self._arrays[name]
@@ -107,23 +121,48 @@ class Region:
 
     # Plans
 
-    def write_plan(self, plan: Plan) -> None:
+    def write_plan(self, plan: Plan, moments: dict[int, tuple[npt.NDArray[np.int32], F32]] | None = None) -> None:
+        """`plan`, and its delays and gains in each moment, see `PlanSet`."""
         number = self.get(Head.PLAN_WRITTEN) + 1
+        side = number % 2
         for name, array in _plan_arrays(plan).items():
-            self._arrays[f"plan_{name}"][number % 2] = array
+            self._arrays[f"plan_{name}"][side] = array
+        moments = moments or {}
+        for i, (key, (delay, gain)) in enumerate(moments.items()):
+            self._arrays["moment_keys"][side, i] = key
+            self._arrays["moment_delay"][side, i], self._arrays["moment_gain"][side, i] = delay, gain
+        self._arrays["moment_count"][side] = len(moments)
         self.set(Head.PLAN_WRITTEN, number)
 
-    def read_plan(self) -> tuple[int, Plan]:
-        """The newest plan as copies, with its number; read again when it was overwritten meanwhile."""
+    def read_plans(self) -> tuple[int, PlanSet]:
+        """The newest plan in every moment as copies, with its number; read again when it was overwritten meanwhile."""
         while True:
             number = self.get(Head.PLAN_WRITTEN)
-            copies = {name: self._arrays[f"plan_{name}"][number % 2].copy() for name in _PLAN_FIELDS}
+            side = number % 2
+            copies = {name: self._arrays[f"plan_{name}"][side].copy() for name in _PLAN_FIELDS}
+            count = min(int(self._arrays["moment_count"][side]), MOST_MOMENTS)
+            keys = [int(k) for k in self._arrays["moment_keys"][side, :count]]
+            delay, gain = (self._arrays[f"moment_{name}"][side, :count].copy() for name in ("delay", "gain"))
             if self.get(Head.PLAN_WRITTEN) <= number:
-                return number, Plan(**copies)
+                return number, PlanSet(Plan(**copies), {k: (delay[i], gain[i]) for i, k in enumerate(keys)})
+
+    def read_plan(self) -> tuple[int, Plan]:
+        """The newest plan in the moment that was told."""
+        number, plans = self.read_plans()
+        return number, plans.of(int(self.safety.words[Word.MOMENT]))
+
+    # Safety
+
+    @property
+    def safety(self) -> Safety:
+        """The words themselves: what is written there is told."""
+        words: tuple[npt.NDArray[np.int64], ...] = tuple(self._arrays[n] for n in ("words", "opened", "muted"))
+        return Safety(*words)
 
 
 _PLAN_FIELDS = (
-    "tenants", "listener_tenants", "part_source", "trim", "codes", "params", "noise", "listener_codes", "listener_params", "ceiling", "delay",
+    "tenants", "listener_tenants", "part_source", "trim", "codes", "params", "noise", "listener_codes",
+    "listener_params", "ceiling", "delay",
     "source", "past",
     "gain", "door",
 )  # fmt: skip
@@ -137,6 +176,7 @@ def _specs(s: Shape) -> dict[str, tuple[str, tuple[int, ...]]]:
     outputs = s.listeners * s.channels
     return {
         "head": ("int64", (64,)),
+        "lives": ("int64", (MOST_LIVES, 4)),
         "part_meters": ("float32", (s.parts, SIDES, 2)),
         "input_peaks": ("float32", (s.captures,)),
         "clips": ("int64", (s.captures,)),
@@ -158,7 +198,14 @@ def _specs(s: Shape) -> dict[str, tuple[str, tuple[int, ...]]]:
         "plan_source": ("int32", (2, s.listeners, s.parts)),
         "plan_past": ("int32", (2, s.listeners, s.parts)),
         "plan_gain": ("float32", (2, s.listeners, s.parts, SIDES, s.channels)),
-        "plan_door": ("float32", (2, s.listeners)),
+        "plan_door": ("int32", (2, s.listeners)),
+        "moment_count": ("int64", (2,)),
+        "moment_keys": ("int64", (2, MOST_MOMENTS)),
+        "moment_delay": ("int32", (2, MOST_MOMENTS, s.listeners, s.parts)),
+        "moment_gain": ("float32", (2, MOST_MOMENTS, s.listeners, s.parts, SIDES, s.channels)),
+        "words": ("int64", (len(Word),)),
+        "opened": ("int64", (s.listeners,)),
+        "muted": ("int64", (s.parts,)),
         "in_ring": ("float32", (s.captures, PORT_BLOCKS * s.block)),
         "matched_ring": ("float32", (s.captures, PORT_BLOCKS * s.block)),
         "matched": ("int64", (MAX_DEVICES, len(MatchedHead))),

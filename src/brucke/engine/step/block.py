@@ -10,15 +10,16 @@ import numpy as np
 
 from ...core.document.setup import MAX_DELAY_S
 from ...core.routing.rows import SIDES
+from ...core.sound.fused_kernels import sum_up, take_and_shape
+from ...core.sound.kernel_arguments import Chains, Guard, Meters
 from ...core.sound.kernels import TOGETHER, find_active, guard, take_in
 from ...core.sound.kernels import shape as run_chains
 from ...core.sound.levels import measure_levels
 from ...core.sound.processors import MAX_SLOTS
 from ...core.sound.processors.base import LEVEL, MEMORY, STATE
-from ...core.sound.summing import sum_up, take_and_shape
-from .beside import Beside
 from .noise import NoiseStages
 from .plan import F32, I32, I64, Plan, Shape
+from .plug_in_io import Beside
 
 # With a wait for one crossfade under way, every change is complete within 20 ms.
 CROSSFADE_S = 0.009
@@ -27,23 +28,23 @@ CROSSFADE_S = 0.009
 READINGS = STATE - LEVEL
 
 
-class _Chains:
-    """What the chains of so many parts or listeners remember. They run from the first frame, without fading in."""
-
-    def __init__(self, codes: I32, params: F32):
-        count, slots, numbers = params.shape
-        self.running, self.frozen = codes.copy(), params.copy()
-        self.state = np.zeros((count, slots + 1, STATE))
-        self.state[:, :slots, :numbers] = params
-        self.memory = np.zeros((count, slots, MEMORY))
-        self.wet = np.ones((count, 1))
+def _chains(codes: I32, params: F32) -> Chains:
+    """Of so many parts or listeners. They run from the first frame, without fading in."""
+    count, slots, numbers = params.shape
+    state = np.zeros((count, slots + 1, STATE))
+    state[:, :slots, :numbers] = params
+    return Chains(
+        codes, params, codes.copy(), params.copy(), state, np.zeros((count, slots, MEMORY)), np.ones((count, 1))
+    )
 
 
 class BlockEngine:
-    """What is in a row of the plan without a tenant costs nothing and gives silence; `born` [P] and `listeners_born` [L] are
-    the frames with which the tenants of today began; `rows` and `heard` are those parts and listeners, and whoever is still leaving. `raw` [P, SIDES, n], `shaped` [P, 2, n] (after its chain), `unfinished` [L, C, n] (what goes into the listener's
-    chain) and `outs` [L, C, n] hold the newest block; the meters their peak and mean square; `readings` [P + L, MAX_SLOTS + 1, READINGS] what the processors tell, see
-    `core/sound/processors/base.py`; noise removal tells how much louder the room is than its profile."""
+    """What is in a row of the plan without a tenant costs nothing and gives silence; `born` [P] and `listeners_born`
+    [L] are the frames with which the tenants of today began; `rows` and `heard` are those parts and listeners, and
+    whoever is still leaving. `raw` [P, SIDES, n], `shaped` [P, 2, n] (after its chain), `unfinished` [L, C, n] (what
+    goes into the listener's chain) and `outs` [L, C, n] hold the newest block; the meters their peak and mean square;
+    `readings` [P + L, MAX_SLOTS + 1, READINGS] what the processors tell, see `core/sound/processors/base.py`; noise
+    removal tells how much louder the room is than its profile."""
 
     def __init__(self, shape: Shape, plan: Plan, beside: Beside | None = None):
         n = shape.block
@@ -66,11 +67,19 @@ class BlockEngine:
         self._size, self._pos = size, 0
         self.shaped = np.zeros((shape.parts, 2, n), np.float32)
         self.readings = np.zeros((shape.parts + shape.listeners, MAX_SLOTS + 1, READINGS), np.float32)
+        self.meters = Meters(
+            self.part_meters, self.out_meters, self.readings, self.input_peaks, self.clips, self.sum_peaks
+        )
         self._sums = np.zeros((2, shape.listeners, shape.channels, n), np.float32)
         self.unfinished = self.outs
         self._straight = self.outs[None]  # without any such chain the sums are what goes out
         self._fades_out = False
         self._work = np.zeros((2, n), np.float32)
+        # What a mute leaves of each part at the beginning and at the end of a block.
+        self._level = np.ones((2, shape.parts), np.float32)
+        self._wanted = np.ones(shape.parts, np.float32)
+        self._step = np.float32(n / (CROSSFADE_S * shape.rate))
+        self._muted = np.zeros(shape.parts, np.int64)
         self._together, self._together_gains = np.zeros((TOGETHER, 3), np.int64), np.zeros(TOGETHER, np.float32)
         self._beside = beside or Beside(n)
         self._length = round(CROSSFADE_S * shape.rate)
@@ -86,15 +95,20 @@ class BlockEngine:
         self._count = 0
         self.begin_with(plan)
 
-    def begin_with(self, plan: Plan) -> None:
-        """Before the first block: this plan, without fading from another."""
-        self._chains = _Chains(plan.codes, plan.params)
-        self._finishing = _Chains(plan.listener_codes, plan.listener_params)
+    def begin_with(self, plan: Plan, muted: I64 | None = None) -> None:
+        """Before the first block: this plan, without fading from another, and whoever is muted in it is so from the
+        start."""
+        self._chains = _chains(plan.codes, plan.params)
+        self._finishing = _chains(plan.listener_codes, plan.listener_params)
+        self._guard = Guard(plan.ceiling, self._envelope, self.bad_sums, self.sum_peaks)
         self._noise = NoiseStages(self.shape, plan)
         self._old = self._new = plan
         self._fading = len(self._fades)
         self.rows, self.heard = _taken(plan.tenants), _taken(plan.listener_tenants)
         self._leaving = False
+        if muted is not None:
+            self.mute(muted)
+        self._level[:] = self._wanted
         self._find()
 
     @property
@@ -106,11 +120,21 @@ class BlockEngine:
         """Crossfade to `plan`, beginning with the next block or after the change under way."""
         self._waiting = plan
 
+    def mute(self, muted: I64) -> None:
+        """From the next block on nobody hears the parts in whose rows `muted` [P] names who sits there, whatever the
+        plan says, and while another plan is on its way, too."""
+        self._muted = muted
+        self._wanted[:] = (muted == 0) | ((muted != self._new.tenants) & (muted != self._old.tenants))
+
+    def _move_levels(self) -> None:
+        before, after = self._level
+        before[:] = after
+        if not np.array_equal(before, self._wanted):
+            np.clip(self._wanted, before - self._step, before + self._step, out=after)
+
     def _find(self) -> None:
         a, b = self._old, self._new
-        self._count = find_active(
-            a.delay, a.source, a.past, a.gain, b.delay, b.source, b.past, b.gain, self._active
-        )  # fmt: skip
+        self._count = find_active(*a.routes, *b.routes, self._active)
         self._chained = _taken(b.codes[:, 0])
         self._finished = _taken(b.listener_codes[:, 0])
         sources = np.union1d(a.part_source, b.part_source)
@@ -121,6 +145,9 @@ class BlockEngine:
         assert self._waiting is not None
         self._old, self._new, self._waiting = self._new, self._waiting, None
         self._fading = 0
+        self._chains = self._chains._replace(codes=self._new.codes, params=self._new.params)
+        self._finishing = self._finishing._replace(codes=self._new.listener_codes, params=self._new.listener_params)
+        self._guard = self._guard._replace(ceiling=self._new.ceiling)
         self._let_in()
         self._fill_processed()
         self._noise.adopt(self._new)
@@ -136,6 +163,7 @@ class BlockEngine:
             self._ring[p, :, :, begin : begin + n] = 0.0
             if begin == 0:
                 self._ring[p, :, :, self._size :] = 0.0
+            self._level[1, p] = self._wanted[p] = 0.0 if self._muted[p] == new.tenants[p] else 1.0
         heard = (new.listener_tenants != old.listener_tenants) & (new.listener_tenants > 0)
         self.listeners_born[heard] = self.frames
         self._envelope[heard] = 0.0
@@ -182,35 +210,35 @@ class BlockEngine:
         """One block of capture channels [captures, n] to the listeners' block `outs`."""
         if self._fading == len(self._fades) and self._waiting is not None:
             self._begin_change()
+        self._move_levels()
         fading = self._fading < len(self._fades)
         fade = self._fades[self._fading] if fading else self._steady
         a, b = self._old, self._new
         self._ins = ins
-        sends, returns, answered = self._beside.take()
-        c, f, rate = self._chains, self._finishing, float(self.shape.rate)
+        beside = self._beside.take()
+        c, rate = self._chains, float(self.shape.rate)
         if self._noise.idle:
             take_and_shape(
-                ins, self.rows, a.part_source, b.part_source, a.trim, b.trim, fade, b.codes, b.params, c.running, c.frozen, c.state,
-                c.memory, c.wet, self.shaped, self.raw, self._ring, self._pos, rate, self.bad, sends, returns, answered,
+                ins, self.rows, *a.inputs, *b.inputs, fade, *c, self.shaped, self.raw, self._ring, self._pos, rate,
+                self.bad,
+                *beside,
             )  # fmt: skip
         else:
             take_in(
-                ins, self.rows, a.part_source, b.part_source, a.trim, b.trim, fade, c.running, c.frozen, c.state, c.memory,
-                self.shaped, self.raw, self._ring, self._pos, self.bad,
+                ins, self.rows, *a.inputs, *b.inputs, fade, c.running, c.frozen, c.state, c.memory, self.shaped,
+                self.raw, self._ring, self._pos, self.bad,
             )  # fmt: skip
             self._noise.process(self.shaped)
-            run_chains(
-                b.codes, b.params, c.running, c.frozen, c.state, c.memory, c.wet, self.shaped, self.raw, self._ring,
-                self._pos, rate, self.bad, sends, returns, answered,
-            )  # fmt: skip
+            run_chains(*c, self.shaped, self.raw, self._ring, self._pos, rate, self.bad, *beside)
         finishing = self._finishes()
         sums = self._sums if finishing else self._straight
         self.unfinished = sums[0]
         sum_up(
-            self.frames, self.born, self._age, self._ring, self._pos, self._active, self._count, fading, fade, a.delay, a.source,
-            a.past, a.gain, b.delay, b.source, b.past, b.gain, sums, self._together, self._together_gains, finishing, self._passed,
-            self.heard, b.listener_codes, b.listener_params, f.running, f.frozen, f.state, f.memory, f.wet, self._work, self.outs,
-            rate, sends, returns, answered, b.ceiling, self._envelope, self.bad_sums, self.sum_peaks,
+            self.frames, self.born, self._age, self._ring, self._pos, self._active, self._count, fading, fade,
+            *a.routes, *b.routes,
+            sums, self._together, self._together_gains, finishing, self._passed, self.heard, *self._finishing,
+            self._work,
+            self.outs, rate, *beside, *self._guard, self._level,
         )  # fmt: skip
         self._beside.give(b.codes, b.params, b.listener_codes, b.listener_params)
         if fading:
@@ -225,21 +253,15 @@ class BlockEngine:
         return self.outs
 
     def guard(self) -> None:
-        """What goes out is numbers within ± 1, and at a monitor below its ceiling: once more where something was added since."""
-        guard(
-            self.outs,
-            self.heard,
-            self._new.ceiling,
-            self._envelope,
-            float(self.shape.rate),
-            self.bad_sums,
-            self.sum_peaks,
-        )
+        """What goes out is numbers within ± 1, and at a monitor below its ceiling: once more where something was added
+        since."""
+        guard(self.outs, self.heard, float(self.shape.rate), *self._guard)
 
     def levels(self) -> None:
         """Peak, since whoever shows it last cleared it, and mean square of the newest block."""
         measure_levels(
-            self._ins, self._inputs, self.input_peaks, self.clips, self.raw, self.rows, self.part_meters, self.outs, self.heard, self.out_meters,
+            self._ins, self._inputs, self.input_peaks, self.clips, self.raw, self.rows, self.part_meters, self.outs,
+            self.heard, self.out_meters,
             self._chains.state, self._chained, self._finishing.state, self._finished, LEVEL, self.readings,
         )  # fmt: skip
         for p, db in self._noise.mismatch_db.items():

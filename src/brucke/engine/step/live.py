@@ -1,5 +1,7 @@
 """What is in force now and no document keeps: who is open, what is silent, the moment. Pure."""
 
+import hashlib
+
 import msgspec
 
 from ...core.document.setup import Listener, Part, Setup
@@ -17,9 +19,9 @@ class Without(msgspec.Struct, frozen=True, kw_only=True):
 
 
 class Live(msgspec.Struct, frozen=True, kw_only=True):
-    """What is in force now and never undone: the moment, parts muted by hand or all of them `silent`, how far the leads are
-    faded, the one part that is listened to alone in the monitors, on air or not, and the listeners that stay closed on
-    air."""
+    """What is in force now and never undone: the moment, parts muted by hand or all of them `silent`, how far the leads
+    are faded, the one part that is listened to alone in the monitors, on air or not, and the listeners that stay closed
+    on air."""
 
     moment: str = ""
     muted: frozenset[str] = frozenset()
@@ -39,6 +41,11 @@ def silenced(live: Live, part: Part) -> bool:
 def muted_now(setup: Setup, live: Live) -> frozenset[str]:
     """The parts that nobody hears, by hand."""
     return frozenset(p.id for p in setup.parts if silenced(live, p))
+
+
+def moment_key(id: str) -> int:
+    """A moment as one word of 63 bits; 0 is the setup as it is, without one."""
+    return int.from_bytes(hashlib.blake2b(id.encode(), digest_size=8).digest()) >> 1 if id else 0
 
 
 # Doors
@@ -66,8 +73,8 @@ def open_doors(setup: Setup, live: Live) -> tuple[str, ...]:
 
 
 def with_door(setup: Setup, live: Live, listener: str, is_open: bool) -> Live:
-    """One door more open, or closed; the others stay as they are. The last one that closes ends being on air, and is the one
-    that opens with it again."""
+    """One door more open, or closed; the others stay as they are. The last one that closes ends being on air, and is
+    the one that opens with it again."""
     now = {*open_doors(setup, live)}
     wanted = now | {listener} if is_open else now - {listener}
     if not wanted:

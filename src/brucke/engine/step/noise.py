@@ -1,4 +1,5 @@
-"""Learned noise removal in the block path: one for every part whose chain begins with it, each change faded in and out."""
+"""Learned noise removal in the block path: one for every part whose chain begins with it, each change faded in and
+out."""
 
 import numpy as np
 

@@ -4,7 +4,8 @@ Shapes: P rows of parts, each of SIDES channels, L rows of listeners, C the wide
 Everything the engine needs to sound right is here; what it must not know (names, evidence, verdicts) is not.
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from functools import cached_property
 
 import msgspec
 import numpy as np
@@ -12,17 +13,19 @@ import numpy.typing as npt
 
 from ...core.document.setup import Listener, Moment, Part, Route, Setup
 from ...core.edits.chain_edits import owner_of, plug_ins
+from ...core.errors import BruckeError
 from ...core.routing.captures import capture_channels
 from ...core.routing.clocks import other_rate
 from ...core.routing.maps import route_gains
-from ...core.routing.rows import SIDES, Rows, rows_of
+from ...core.routing.rows import SIDES, Order, Rows, rows_of
+from ...core.sound.chain_parameters import pack
+from ...core.sound.kernel_arguments import Inputs, Routes
 from ...core.sound.noise_profile import BINS
-from ...core.sound.packing import pack
 from ...core.sound.processors import MAX_SLOTS, NoiseRemoval, Processor
 from ...core.sound.processors.base import PARAMS, RING
 from ...core.timing.delays import delay_frames
 from ...core.units import db_to_gain
-from .live import Live, open_now, silenced
+from .live import FADED_DB, Live, has_door, moment_key
 
 F32 = npt.NDArray[np.float32]
 I32 = npt.NDArray[np.int32]
@@ -30,6 +33,7 @@ I64 = npt.NDArray[np.int64]
 
 
 ALONE_DB = -12.0
+NOBODY, PLAIN, DOOR = range(3)
 
 
 @dataclass(frozen=True)
@@ -47,10 +51,11 @@ class Shape:
 @dataclass(frozen=True)
 class Plan:
     """`tenants` int64 [P] and `listener_tenants` [L] tell who sits in a row, 0: nobody; `part_source` int32 [P, SIDES]
-    capture rows; `trim` [P], negative where polarity is reversed; `codes` int32 [P, MAX_SLOTS] and
-    `params` [P, MAX_SLOTS, PARAMS] of their chains; `noise` [P, BINS], the
-    power of what is to be taken out; `listener_codes` [L, MAX_SLOTS] and `listener_params` those of the listeners'
-    chains; `ceiling` [L], linear, is what never gets louder there; `door` [L] 1 where it is open; `delay`, `source`, `past` (1: not through the listener's chain) int32 [L, P]; `gain` [L, P, SIDES, C]."""
+    capture rows; `trim` [P], negative where polarity is reversed; `codes` int32 [P, MAX_SLOTS] and `params` [P,
+    MAX_SLOTS, PARAMS] of their chains; `noise` [P, BINS], the power of what is to be taken out; `listener_codes` [L,
+    MAX_SLOTS] and `listener_params` those of the listeners' chains; `ceiling` [L], linear, is what never gets louder
+    there; `door` int32 [L] is 1 where what is heard goes out, 2 where only through a door, 0 where nobody sits;
+    `delay`, `source`, `past` (1: not through the listener's chain) int32 [L, P]; `gain` [L, P, SIDES, C]."""
 
     tenants: I64
     listener_tenants: I64
@@ -66,11 +71,35 @@ class Plan:
     source: I32
     past: I32
     gain: F32
-    door: F32
+    door: I32
+
+    @cached_property
+    def inputs(self) -> Inputs:
+        return Inputs(self.part_source, self.trim)
+
+    @cached_property
+    def routes(self) -> Routes:
+        return Routes(self.delay, self.source, self.past, self.gain)
 
 
-class PlanError(ValueError):
+@dataclass(frozen=True)
+class PlanSet:
+    """A plan, and what of it is another in each moment of the setup: `keys` of moments, in front that of `plan` itself,
+    to (delay, gain)."""
+
+    plan: Plan
+    moments: dict[int, tuple[I32, F32]]
+
+    def of(self, key: int) -> Plan:
+        """In one moment; the plan as it was made where that is not known."""
+        found = self.moments.get(key)
+        return self.plan if found is None else replace(self.plan, delay=found[0], gain=found[1])
+
+
+class PlanError(BruckeError, ValueError):
     """Why a setup cannot be run, in one sentence."""
+
+    code = "plan"
 
 
 def shape_of(setup: Setup, rows: Rows | None = None) -> Shape:
@@ -87,18 +116,18 @@ def shape_of(setup: Setup, rows: Rows | None = None) -> Shape:
 
 
 def compile_plan(setup: Setup, live: Live, rows: Rows | None = None, channels: int = 0) -> Plan:
-    """Arrays of one setup in one moment, in `rows` and for at least so many `channels` of a listener, where it has to fit
-    an engine that runs. PlanError where the engine cannot carry it."""
+    """Arrays of one setup in one moment, in `rows` and for at least so many `channels` of a listener, where it has to
+    fit an engine that runs. Whoever is open, muted or silenced is told apart, see `safety.py`. PlanError where the
+    engine cannot carry it."""
     _refuse(setup)
     rows = rows or rows_of(setup)
     order, shape = rows.order(setup), shape_of(setup, rows)
     plan = _empty(shape, max(channels, shape.channels), rows)
     for x, listener in zip(order.listeners, setup.listeners, strict=True):
         plan.listener_codes[x], plan.listener_params[x] = pack(_heard_chain(listener, live), setup.rate_hz)
-        plan.door[x] = open_now(setup, listener, live)
+        plan.door[x] = DOOR if has_door(setup, listener.id) else PLAIN
         if listener.kind == "monitor":
             plan.ceiling[x] = db_to_gain(listener.ceiling_db)
-    moment = setup.moment(live.moment)
     captures = dict(zip(capture_channels(setup), order.captures, strict=True))
     for pairs, part in zip(order.parts, setup.parts, strict=True):
         if not pairs:
@@ -109,13 +138,22 @@ def compile_plan(setup: Setup, live: Live, rows: Rows | None = None, channels: i
             plan.trim[p] = db_to_gain(part.trim_db) * (-1 if part.inverted else 1)
         plan.codes[pairs[0]], plan.params[pairs[0]] = pack(_heard_chain(part, live), setup.rate_hz)
         plan.noise[pairs[0]] = _noise(setup, part)
-        for x, listener in zip(order.listeners, setup.listeners, strict=True):
-            route = setup.route(part.id, listener.id)
-            if live.alone and listener.kind == "monitor":
-                route = _alone(part.id, listener.id, route) if part.id == live.alone else None
-            if route is not None and route.way == "engine":
-                _route_into(plan, setup, _Ends(x, listener, pairs, part), route, moment, live)
+    _routes_into(plan, setup, order, live)
     return plan
+
+
+def compile_plans(setup: Setup, live: Live, rows: Rows | None = None, channels: int = 0) -> PlanSet:
+    """The plan of now, and for every moment of the setup what would be another in it, so that a moment is one word.
+    Errors: PlanError."""
+    rows = rows or rows_of(setup)
+    plan, order = compile_plan(setup, live, rows, channels), rows.order(setup)
+    moments = {moment_key(live.moment): (plan.delay, plan.gain)}
+    for id in ("", *(m.id for m in setup.moments)):
+        if id != live.moment:
+            other = replace(plan, delay=np.zeros_like(plan.delay), gain=np.zeros_like(plan.gain))
+            _routes_into(other, setup, order, msgspec.structs.replace(live, moment=id))
+            moments[moment_key(id)] = other.delay, other.gain
+    return PlanSet(plan, moments)
 
 
 def _refuse(setup: Setup) -> None:
@@ -144,9 +182,10 @@ def _empty(shape: Shape, channels: int, rows: Rows) -> Plan:
         np.zeros((shape.parts, BINS), np.float32),
         np.zeros((shape.listeners, MAX_SLOTS), np.int32), np.zeros((shape.listeners, MAX_SLOTS, PARAMS), np.float32),
         np.ones(shape.listeners, np.float32),
-        *(np.zeros((shape.listeners, shape.parts), np.int32) for _ in range(3)),
+        np.zeros((shape.listeners, shape.parts), np.int32), np.zeros((shape.listeners, shape.parts), np.int32),
+        np.zeros((shape.listeners, shape.parts), np.int32),
         np.zeros((shape.listeners, shape.parts, SIDES, channels), np.float32),
-        np.zeros(shape.listeners, np.float32),  # where nobody sits it is closed: who comes begins so
+        np.full(shape.listeners, NOBODY, np.int32),  # it is closed: who comes begins so
     )  # fmt: skip
 
 
@@ -175,6 +214,18 @@ def _alone(part: str, listener: str, route: Route | None) -> Route:
     return msgspec.structs.replace(route, gain_db=max(route.gain_db, ALONE_DB))
 
 
+def _routes_into(plan: Plan, setup: Setup, order: Order, live: Live) -> None:
+    """What leads from every part to every listener, in one moment."""
+    moment = setup.moment(live.moment)
+    for pairs, part in zip(order.parts, setup.parts, strict=True):
+        for x, listener in zip(order.listeners, setup.listeners, strict=True):
+            route = setup.route(part.id, listener.id)
+            if live.alone and listener.kind == "monitor":
+                route = _alone(part.id, listener.id, route) if part.id == live.alone else None
+            if pairs and route is not None and route.way == "engine":
+                _route_into(plan, setup, _Ends(x, listener, pairs, part), route, moment, live)
+
+
 @dataclass(frozen=True)
 class _Ends:
     """Of a route, with their rows."""
@@ -194,7 +245,8 @@ def _route_into(plan: Plan, setup: Setup, ends: _Ends, route: Route, moment: Mom
     plan.delay[x, pairs] = delay_frames(setup, route, moment)
     plan.source[x, pairs] = int(shaped)
     plan.past[x, pairs] = 1 if route.bypass and listener.chain else 0
-    if not route.on or silenced(live, part) or (change is not None and change.mute):
+    faded = part.kind == "lead" and live.fade_db <= FADED_DB
+    if not route.on or faded or (change is not None and change.mute):
         return
     gain_db = route.gain_db if change is None or change.gain_db is None else change.gain_db
     if part.kind == "lead":

@@ -13,13 +13,18 @@ from pathlib import Path
 import numpy as np
 import numpy.typing as npt
 
+from ...core.errors import BruckeError
+
 U8 = npt.NDArray[np.uint8]
 DEVICES, NAMES, PROCESSES = Path("/dev"), Path("/sys/class/video4linux"), Path("/proc")
+
 SMALL = 160
 
 
-class CameraError(RuntimeError):
+class CameraError(BruckeError, RuntimeError):
     """Why nothing is seen, in one sentence."""
+
+    code = "camera"
 
 
 @dataclass(frozen=True)
@@ -57,7 +62,8 @@ def holders(path: Path, processes: Path = PROCESSES) -> tuple[str, ...]:
 
 
 def looked(path: Path, seconds: float) -> Iterator[tuple[float, U8]]:
-    """(monotonic time when it came, small grey picture) until the time is over or nothing more comes. Errors: CameraError."""
+    """(monotonic time when it came, small grey picture) until the time is over or nothing more comes. Errors:
+    CameraError."""
     import av
 
     device = path.is_char_device()
@@ -73,7 +79,7 @@ def looked(path: Path, seconds: float) -> Iterator[tuple[float, U8]]:
                 wide, high = frame.width, frame.height
                 share = min(1.0, SMALL / max(wide, high))
                 small = frame.reformat(max(16, int(wide * share) // 2 * 2), max(9, int(high * share) // 2 * 2), "gray")
-                yield now, small.to_ndarray()
+                yield now, np.asarray(small.to_ndarray(), np.uint8)
                 if now >= until:
                     return
     except (av.FFmpegError, OSError, IndexError, ValueError, MemoryError) as e:

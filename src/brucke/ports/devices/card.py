@@ -29,12 +29,13 @@ MOST_LATENCY_S, MORE_S = 0.2, 0.01  # of a stream that has to be opened with lar
 
 class CardWiring(WiringBase, frozen=True, kw_only=True, tag="card"):
     """`rows` are (row of the captures, channel of the card); the listener in row `listener` is heard on its first
-    `outputs` channels, nobody with −1. A card may be there for one direction only: its other channels are 0. `rate_hz` is
-    its own where it does not lead; `source` and `sink` are what a server of the older protocol gives its stream, “” for what the
-    desktop has chosen."""
+    `outputs` channels, nobody with −1. A card may be there for one direction only: its other channels are 0. `rate_hz`
+    is its own where it does not lead; `source` and `sink` are what a server of the older protocol gives its stream, “”
+    for what the desktop has chosen."""
 
     source: str = ""
     sink: str = ""
+    taken: tuple[str, ...] = ()  # what the other cards of the setup are called
     rate_hz: int
     inputs: int
     outputs: int
@@ -53,14 +54,17 @@ class CardWiring(WiringBase, frozen=True, kw_only=True, tag="card"):
     def stream(self, frames: int, rate_hz: int) -> CardStream:
         """The card, not yet opened, so many frames at a time."""
         ends = (self.source, self.sink)
-        return CardStream(self.name, (self.inputs, self.outputs), frames, rate_hz, self.latency_s, ends)
+        return CardStream(self.name, (self.inputs, self.outputs), frames, rate_hz, self.latency_s, ends, self.taken)
 
     def port(self, rest: RingPort, block: int, rate: int, told: Told) -> Port:
         return CardPort(self, rest, block, rate, told)
 
     def can_follow(self, before: Wired) -> bool:
         """Where the card need not be opened with more channels."""
-        return isinstance(before, CardWiring) and _opened_as(self) == _opened_as(before) and self.inputs <= before.inputs and self.outputs <= before.outputs  # fmt: skip
+        return isinstance(before,
+            CardWiring) and _opened_as(
+                self) == _opened_as(
+                    before) and self.inputs <= before.inputs and self.outputs <= before.outputs  # fmt: skip
 
 
 def _opened_as(w: CardWiring) -> tuple[object, ...]:
@@ -88,6 +92,7 @@ def wiring_of_card(setup: Setup, order: Order, device: Device) -> CardWiring:
         inputs=inputs or int(not outputs), outputs=outputs or int(not inputs), rows=rows,
         listener=order.listeners[heard] if heard >= 0 else -1,
         latency_s=buffer_seconds(device.buffer_frames, device.buffers, device.rate_hz),
+        taken=tuple(d.card for d in setup.devices if d.card and d.id != device.id),
     )  # fmt: skip
 
 
@@ -97,7 +102,7 @@ CARDS = Kind(list_cards, leading_wiring)
 class CardPort(LeadingPort):
     """`drive` calls the block once a period until it says that it was the last.
 
-    `told(missing, in_s, out_s, dropouts, 0)` is called whenever one of these changed; latencies as PortAudio reports
+    `told(missing, in_s, out_s, dropouts, 0, 0)` is called whenever one of these changed; latencies as PortAudio reports
     them for the open stream.
     """
 
@@ -106,7 +111,7 @@ class CardPort(LeadingPort):
         self._in = np.zeros((block, wiring.inputs), np.float32)
         self._out = np.zeros((block, wiring.outputs), np.float32)
         self._stream = wiring.stream(block, rate)
-        self._look = CardLook(wiring.name)
+        self._look = CardLook(wiring.name, wiring.taken)
         self._dropouts = 0
         self._goes_on = True
         self._slips, self._frames, self._too_small = Slips(rate), 0, False
@@ -131,7 +136,7 @@ class CardPort(LeadingPort):
         wide = min(self._out.shape[1], self.wiring.outputs, outs.shape[1])
         self._out[:, :wide] = outs[self.wiring.listener, :wide].T
 
-    def rewire(self, wiring: WiringBase) -> None:
+    def rewire(self, wiring: object) -> None:
         """Other rows from the next block on; a card that would have to be opened anew stays as it is."""
         if isinstance(wiring, CardWiring) and wiring.can_follow(self._opened):
             self.wiring = wiring
@@ -198,4 +203,4 @@ class CardPort(LeadingPort):
 
     def _tell(self) -> None:
         self._said = True
-        self._told(not self._there, *(self._stream.latency if self._there else (0.0, 0.0)), self._dropouts, 0)
+        self._told(not self._there, *(self._stream.latency if self._there else (0.0, 0.0)), self._dropouts, 0, 0)

@@ -1,12 +1,15 @@
-"""Sound cards of this computer by name. PortAudio sees new ones only when it starts anew, so a process of its own looks.
+"""Sound cards of this computer by name. PortAudio sees new ones only when it starts anew, so a process of its own
+looks.
 
-python -m brucke.ports.devices.card_list — prints the list as JSON.
-python -m brucke.ports.devices.card_list NAME INPUTS OUTPUTS RATE — checks whether a card can be opened so; the reason if not.
+python -m brucke.ports.devices.card_list — prints the list as JSON. python -m brucke.ports.devices.card_list NAME INPUTS
+OUTPUTS RATE — checks whether a card can be opened so; the reason if not.
 """
 
 import json
+import re
 import subprocess
 import sys
+from collections.abc import Collection, Sequence
 
 from .kind import DeviceError, Found
 
@@ -35,13 +38,21 @@ def parse_cards(text: str) -> list[Found]:
     except (ValueError, TypeError, RecursionError) as e:
         raise DeviceError("sound cards: cannot be listed (the answer was none)") from e
     for card in listed:
-        if (
-            card.name.strip()
-            and min(card.inputs, card.outputs) >= 0 < card.inputs + card.outputs
-            and 1000 <= card.rate_hz <= 1e6
-        ):
+        inputs, outputs, rate_hz = card.inputs or 0, card.outputs or 0, card.rate_hz or 0.0
+        if card.name.strip() and min(inputs, outputs) >= 0 < inputs + outputs and 1000 <= rate_hz <= 1e6:
             cards.append(card)
     return cards
+
+
+# Where a driver counts cards in the order of their plugging, the count stands at the end of the name.
+COUNT = re.compile(r"\s*\((plug)?hw:\d+(,\d+)*\)$")
+
+
+def find_name(name: str, there: Sequence[str], taken: Collection[str] = ()) -> str | None:
+    """What a card that was chosen as `name` is called now: the same, or the same but for the count that depends on the
+    order of plugging, where only one is called so and it is not `taken` by its own name. None where it is not there."""
+    alike = [n for n in there if COUNT.sub("", n) == COUNT.sub("", name) and (n == name or n not in taken)]
+    return name if name in alike else alike[0] if len(alike) == 1 else None
 
 
 def list_cards() -> list[Found]:
@@ -62,7 +73,8 @@ def _main() -> None:
     if len(sys.argv) == 1:
         cards = [
             {
-                "name": str(d["name"]), "inputs": int(d["max_input_channels"]), "outputs": int(d["max_output_channels"]),
+                "name": str(d["name"]), "inputs": int(d["max_input_channels"]),
+                "outputs": int(d["max_output_channels"]),
                 "rate_hz": float(d["default_samplerate"]), "in_s": float(d["default_low_input_latency"]),
                 "out_s": float(d["default_low_output_latency"]),
             }
@@ -71,7 +83,8 @@ def _main() -> None:
         print(json.dumps(cards))
         return
     name, inputs, outputs, rate = sys.argv[1], int(sys.argv[2]), int(sys.argv[3]), int(sys.argv[4])
-    device = next((d for d in sd.query_devices() if d["name"] == name), None)
+    found = find_name(name, [str(d["name"]) for d in sd.query_devices()])
+    device = next((d for d in sd.query_devices() if d["name"] == found), None)
     if device is None:
         there = ", ".join(f"“{d['name']}”" for d in sd.query_devices()) or "none"
         print(f"{name}: the sound card: not there; there are {there}")

@@ -1,32 +1,36 @@
-"""One open sound card, and the looking for one that is gone; who leads by it and who is matched to another clock is not known
-here."""
+"""One open sound card, and the looking for one that is gone; who leads by it and who is matched to another clock is not
+known here."""
 
+import contextlib
 import os
 import subprocess
 import sys
 import threading
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from typing import Any
 
 import numpy as np
 import numpy.typing as npt
 
-from .card_list import parse_cards
+from .card_list import find_name, parse_cards
 from .kind import MARK
 
 F32 = npt.NDArray[np.float32]
-# (what came in [frames, channels], what goes out [frames, channels] to be filled, whether blocks were lost before it, when its
+# (what came in [frames, channels], what goes out [frames, channels] to be filled, whether blocks were lost before it,
+# when its
 # first frame was at the converter, see `at_converter`), in PortAudio's thread.
 Called = Callable[[F32, F32, bool, float | None], None]
 MOST_BUFFERED_S = 2.0
 LOOK_AGAIN_S = 1.0
 FIRST_S = 2.0  # a card may take a moment to begin
+SERVED = ("default", "pulse")  # what PortAudio calls the ways to the sound server of this desktop
+SERVED_NICE = -5  # before other programs, but the server still gets a quarter of a core
 
 
 def at_converter(now: float, when: Any, comes: bool) -> float | None:
-    """Monotonic seconds at which the first frame of a period came in or goes out, from PortAudio's own clock; None where the
-    driver does not say. Where there are both directions the one that goes out is steadier."""
+    """Monotonic seconds at which the first frame of a period came in or goes out, from PortAudio's own clock; None
+    where the driver does not say. Where there are both directions the one that goes out is steadier."""
     ahead = float((when.inputBufferAdcTime if comes else when.outputBufferDacTime) - when.currentTime)
     return now + ahead if 0 < (-ahead if comes else ahead) < MOST_BUFFERED_S else None
 
@@ -35,9 +39,12 @@ class CardStream:
     """`beat` is when it last called, monotonic seconds."""
 
     def __init__(
-        self, name: str, channels: tuple[int, int], frames: int, rate_hz: int, latency_s: float, ends: tuple[str, str] = ("", "")
+        self, name: str, channels: tuple[int, int], frames: int, rate_hz: int, latency_s: float,
+        ends: tuple[str, str] = (
+        "", ""),
+        taken: tuple[str, ...] = (),
     ):  # fmt: skip
-        self._ends = ends
+        self._ends, self._taken = ends, taken
         self.name, self.channels, self.frames, self.rate_hz, self.latency_s = name, channels, frames, rate_hz, latency_s
         self.beat = 0.0
         self._stream: Any = None
@@ -61,7 +68,8 @@ class CardStream:
 
         try:
             self._name_ends()
-            device = next((d for d in sd.query_devices() if d["name"] == self.name), None)
+            found = find_name(self.name, [str(d["name"]) for d in sd.query_devices()], self._taken)
+            device = next((d for d in sd.query_devices() if d["name"] == found), None)
             if device is None:
                 return False
             how = {
@@ -75,14 +83,16 @@ class CardStream:
             else:
                 self._stream = sd.Stream(channels=(inputs, outputs), callback=both, **how)
             self.beat = time.monotonic() + FIRST_S
-            self._stream.start()
+            with waiting_for_server() if any(self._ends) or self.name in SERVED else contextlib.nullcontext():
+                self._stream.start()
         except (sd.PortAudioError, ValueError):
             self.close()
             return False
         return True
 
     def _name_ends(self) -> None:
-        """Read by the server's library when a stream is made: this process makes no other. ValueError for what is no name."""
+        """Read by the server's library when a stream is made: this process makes no other. ValueError for what is no
+        name."""
         for name, end in zip(("PULSE_SOURCE", "PULSE_SINK"), self._ends, strict=True):
             if end:
                 os.environ[name] = end
@@ -90,7 +100,8 @@ class CardStream:
 
     @property
     def latency(self) -> tuple[float, float]:
-        """(in, out) in seconds as PortAudio reports them for the open stream; 0 for a direction that it does not have."""
+        """(in, out) in seconds as PortAudio reports them for the open stream; 0 for a direction that it does not
+        have."""
         if self._stream is None:
             return 0.0, 0.0
         said = self._stream.latency
@@ -119,11 +130,36 @@ class CardStream:
         ending.join(1.0)
 
 
+@contextlib.contextmanager
+def waiting_for_server() -> Iterator[None]:
+    """Threads that are begun here do not come before everything. The way to the sound server polls without a pause
+    while the server owes it sound: two such threads with real-time priority take both cores of a small computer, and
+    the server, which is an ordinary program, never comes to give it."""
+    policy, priority = os.sched_getscheduler(0), os.sched_getparam(0)
+    nice = os.getpriority(os.PRIO_PROCESS, 0)
+    with contextlib.suppress(OSError):
+        os.sched_setscheduler(0, os.SCHED_OTHER, os.sched_param(0))
+        os.setpriority(os.PRIO_PROCESS, 0, SERVED_NICE)
+    try:
+        yield
+    finally:
+        with contextlib.suppress(OSError):
+            os.setpriority(os.PRIO_PROCESS, 0, nice)
+        with contextlib.suppress(OSError):
+            os.sched_setscheduler(0, policy, priority)
+
+
+def be_ordinary() -> None:
+    """A helper of a process that comes before all others comes before nobody."""
+    os.sched_setscheduler(0, os.SCHED_OTHER, os.sched_param(0))
+    os.setpriority(os.PRIO_PROCESS, 0, max(0, os.getpriority(os.PRIO_PROCESS, 0)))
+
+
 class CardLook:
     """A helper process is sent to look for a card, now and then."""
 
-    def __init__(self, name: str):
-        self.name = name
+    def __init__(self, name: str, taken: tuple[str, ...] = ()):
+        self.name, self._taken = name, taken
         self._look: subprocess.Popen[bytes] | None = None
         self._next = 0.0
 
@@ -136,7 +172,7 @@ class CardLook:
             if time.monotonic() >= self._next:
                 self._look = subprocess.Popen(
                     [sys.executable, "-m", "brucke.ports.devices.card_list"],
-                    stdout=subprocess.PIPE, stderr=subprocess.DEVNULL,
+                    stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, preexec_fn=be_ordinary,
                 )  # fmt: skip
             return False
         if self._look.poll() is None:
@@ -148,7 +184,7 @@ class CardLook:
             cards = parse_cards(look.stdout.read().decode())
         except (ValueError, TypeError):
             return False
-        return any(c.name == self.name for c in cards) and self._begin_anew()
+        return find_name(self.name, [c.name for c in cards], self._taken) is not None and self._begin_anew()
 
     def _begin_anew(self) -> bool:
         """PortAudio sees what came back only after it has started again."""

@@ -4,7 +4,7 @@ import shutil
 from pathlib import Path
 
 from msgspec.structs import replace
-from platformdirs import user_data_path
+from platformdirs import user_music_path
 
 from ...core.knowledge.evidence import Facts
 
@@ -32,5 +32,10 @@ def may_sleep(power: Path = POWER) -> bool | None:
         return None
 
 
+def recordings_home() -> Path:
+    """Where the user finds what was recorded: in a folder of ours among their music."""
+    return user_music_path() / "Brucke takes"
+
+
 def computer_facts(facts: Facts) -> Facts:
-    return replace(facts, free_bytes=free_bytes(user_data_path("brucke")), may_sleep=may_sleep())
+    return replace(facts, free_bytes=free_bytes(recordings_home()), may_sleep=may_sleep())

@@ -10,26 +10,30 @@ from typing import Protocol
 import msgspec
 
 from ...core.document.setup import Setup
+from ...core.errors import BruckeError
 from ...core.routing.rows import Order
 from .port import Port
 from .rings import RingPort
 
-# (missing, latency in, latency out in seconds as the open device reports them, dropouts, frames it wants at a time or 0 where
-# that is a block), whenever one changed.
-Told = Callable[[bool, float, float, int, int], None]
+# (missing, latency in, latency out in seconds as the open device reports them, dropouts, frames it wants at a time or 0
+# where
+# that is a block, the rate in Hz it insists on or 0 where that is the one asked for), whenever one changed.
+Told = Callable[[bool, float, float, int, int, int], None]
 
 
 MARK = "brucke.pid"  # by which our own streams and modules are known at a server
 
 
-class DeviceError(ValueError):
+class DeviceError(BruckeError, ValueError):
     """Why a device cannot be used, in one sentence that names it."""
+
+    code = "device"
 
 
 @dataclass(frozen=True)
 class Found:
-    """One device that can play and record. Latencies in seconds as it states them for interactive use; None where it says
-    nothing of itself."""
+    """One device that can play and record. Latencies in seconds as it states them for interactive use; None where it
+    says nothing of itself."""
 
     name: str
     inputs: int | None = None
@@ -53,8 +57,11 @@ class WiringBase(msgspec.Struct, frozen=True, kw_only=True, tag_field="kind"):
 class Wired(Protocol):
     """A wiring of any kind."""
 
-    name: str
-    devices: tuple[int, ...]
+    @property
+    def name(self) -> str: ...
+
+    @property
+    def devices(self) -> tuple[int, ...]: ...
 
     def check(self, rate_hz: int) -> None:
         """Errors: DeviceError with the reason why it cannot be opened so."""

@@ -1,5 +1,7 @@
 """The devices of the real world, whatever their kind: what there is, how a setup goes through one, what it reports."""
 
+from typing import cast
+
 import msgspec
 
 from ...core.document.setup import Setup
@@ -9,8 +11,8 @@ from ...core.routing.rows import Order, rows_of
 from .card import CARDS, CardWiring, matched_wirings
 from .kind import Found
 from .older.wiring import older_wirings
-from .server.which import spoken
 from .server.wiring import SERVERS, ServerWiring
+from .server_choice import spoken
 
 # Every kind, and what the engine's process may be told to open; the first that knows a setup's device takes it, and a
 # sound card knows any name.
@@ -19,8 +21,8 @@ Wiring = CardWiring | ServerWiring
 
 
 class Wirings(msgspec.Struct, frozen=True, kw_only=True):
-    """How the real devices of a setup are opened: the one that leads, None where all are stand-ins, and those whose clock is
-    matched to it."""
+    """How the real devices of a setup are opened: the one that leads, None where all are stand-ins, and those whose
+    clock is matched to it."""
 
     leading: Wiring | None = None
     matched: tuple[CardWiring, ...] = ()
@@ -54,10 +56,10 @@ def wirings_of(setup: Setup, order: Order | None = None) -> Wirings:
     """All real devices of a setup, with its things in the rows of `order` or its own."""
     order = order or rows_of(setup).order(setup)
     if any(of_this_computer(d) for d in setup.devices) and spoken() == "older":
-        leading, others = older_wirings(setup, order)
-        return Wirings(leading=leading, matched=others)
+        first, others = older_wirings(setup, order)
+        return Wirings(leading=first, matched=others)
     leading = next((w for kind in KINDS if (w := kind.wiring(setup, order)) is not None), None)
-    return Wirings(leading=leading, matched=matched_wirings(setup, order))
+    return Wirings(leading=cast(Wiring | None, leading), matched=matched_wirings(setup, order))
 
 
 def reported_with(facts: Facts, device: str, in_s: float, out_s: float) -> Facts:

@@ -17,6 +17,11 @@ class Port(Protocol):
         """When the block that is being done is due by the clock of the device, monotonic; a constant time off."""
         ...
 
+    @property
+    def lost_frames(self) -> int:
+        """Frames of the device that passed without a block, as far as it says so; only grows."""
+        ...
+
     def rewire(self, wiring: object) -> None:
         """Other rows from one of the next blocks on, and what came or went; everything else goes on."""
         ...

@@ -5,36 +5,60 @@ The block before last has to be there, not the newest: a device with buffers del
 
 import time
 from collections.abc import Callable, Sequence
+from typing import NamedTuple
 
 import numpy as np
 import numpy.typing as npt
 
 from .clocks.head import MatchedHead
 
+STOOD_STILL_S = 0.3  # without a block for so long there is a gap; what is shorter is made good
 F32 = npt.NDArray[np.float32]
 I64 = npt.NDArray[np.int64]
 
 
+class Counters(NamedTuple):
+    """Where both sides count their blocks: the numbers, and which of them are those that went out and that came in."""
+
+    of: I64
+    out_index: int
+    in_index: int
+
+
 class RingPort:
-    """in_ring [channels, K·n], out_ring [L, C, K·n]; `counters` holds blocks written out and delivered in. Devices with a
-    clock of their own lay their sound into `matched_ring` [channels, K·n] at the frame where it belongs, and say so in
-    `told` [devices, MatchedHead].
+    """in_ring [channels, K·n], out_ring [L, C, K·n]; `counters` holds blocks written out and delivered in. Devices with
+    a clock of their own lay their sound into `matched_ring` [channels, K·n] at the frame where it belongs, and say so
+    in `told` [devices, MatchedHead].
     """
 
     def __init__(
-        self, in_ring: F32, out_ring: F32, counters: I64, out_index: int, in_index: int, block: int, rate: int,
-        matched_ring: F32 | None = None, told: I64 | None = None,
+        self, in_ring: F32, out_ring: F32, counters: Counters, block: int, rate: int, matched_ring: F32 | None = None,
+        told: I64 | None = None,
     ):  # fmt: skip
-        self._in, self._out, self._counters = in_ring, out_ring, counters
-        self._out_index, self._in_index = out_index, in_index
+        self._in, self._out = in_ring, out_ring
+        self._counters, self._out_index, self._in_index = counters
         self._n, self._blocks = block, in_ring.shape[1] // block
         self._period = block / rate
         self.captures, self.listeners, self.channels = in_ring.shape[0], *out_ring.shape[:2]
-        self.block = int(counters[out_index])
+        self.block = 0
+        self.begin()
         self.missed = 0
+        self.lost_frames = 0  # of a device before the rings: what passed and was never asked for
         self._due = time.monotonic() + self._period
         self._matched_ring, self._told = matched_ring, told
         self._matched: list[tuple[int, npt.NDArray[np.intp]]] = []
+
+    def begin(self) -> None:
+        """From where the one before has come to: whoever stood by owned nothing until now."""
+        self.block = int(self._counters[self._out_index])
+
+    def skip(self, blocks: int) -> None:
+        """So many blocks were never handed out: they are silence."""
+        for block in range(max(self.block, self.block + blocks - self._blocks), self.block + blocks):
+            at = block % self._blocks * self._n
+            self._out[:, :, at : at + self._n] = 0.0
+        self.block += blocks
+        self._counters[self._out_index] = self.block
 
     def match(self, devices: Sequence[tuple[int, Sequence[int]]]) -> None:
         """Which rows of the captures come from which matched device, from the next block on."""
@@ -86,7 +110,7 @@ class RingPort:
         late = now - self._due
         if late < 0:
             time.sleep(-late)
-        elif late > 0.1:  # slept, or was stopped: the clock starts anew instead of racing after it
+        elif late > STOOD_STILL_S:  # slept, or was stopped: the clock starts anew instead of racing after it
             self._due = now
         self._due += self._period
         return max(0.0, late)

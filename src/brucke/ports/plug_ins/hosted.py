@@ -5,18 +5,23 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
+from ...core.errors import BruckeError
+
 F32 = npt.NDArray[np.float32]
+
 LISTEN_FRAMES = 8192
 IMPULSE = 0.5
 
 
-class PlugInError(ValueError):
+class PlugInError(BruckeError, ValueError):
     """Why it cannot be used, in a few words."""
+
+    code = "plug_in"
 
 
 class LoadedPlugIn:
-    """`process` takes and gives blocks [2, block]; the library gives fewer frames where a plug-in declares a latency, so
-    a queue makes them whole again. Settings count from 0 to 1."""
+    """`process` takes and gives blocks [2, block]; the library gives fewer frames where a plug-in declares a latency,
+    so a queue makes them whole again. Settings count from 0 to 1."""
 
     def __init__(self, file: str, name: str, rate_hz: int, block: int):
         """PlugInError where it is none, or makes its sound from nothing."""

@@ -7,8 +7,8 @@ from pathlib import Path
 
 import msgspec
 
-from ...core.document.own_file import FileProblem, read_own, write_own
 from ...core.sound.processors import MAX_PLUG_IN_FRAMES, PlugIn, PlugInParameter
+from ...core.storage.small_files import FileProblem, read_own, write_own
 
 FORMAT, VERSION = "brucke plug-ins", 1
 LOOK_S = 30.0  # so long one may take to load

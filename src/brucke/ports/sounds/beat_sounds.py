@@ -3,23 +3,15 @@
 from collections.abc import Sequence
 from pathlib import Path
 
-from ...core.document.bundle import find_file
 from ...core.document.setup import Setup
-from .files import F32, SoundFileError, read_sound
-from .track import read_track
+from ...core.storage.bundle import find_file
+from .any_sound import read_any
+from .files import F32
 
 
 def read_beat(path: Path, rate_hz: int, most_s: float) -> F32:
     """A sound at the setup's rate; one at another rate or in another coding is converted."""
-    try:
-        return read_sound(path, rate_hz)[0][:, : round(most_s * rate_hz)]
-    except SoundFileError as e:
-        if not e.convertible:
-            raise
-        try:
-            return read_track(path, rate_hz, most_s)
-        except SoundFileError:
-            raise e from None
+    return read_any(path, rate_hz)[0][:, : round(most_s * rate_hz)]
 
 
 def beat_sounds(setup: Setup, folders: Sequence[Path], most_s: float = 1200.0) -> dict[str, F32]:

@@ -1,4 +1,5 @@
-"""Sound files, read whole with one clear sentence when they are bad, and takes written so that a kill leaves them whole."""
+"""Sound files, read whole with one clear sentence when they are bad, and takes written so that a kill leaves them
+whole."""
 
 import errno
 import os
@@ -9,7 +10,8 @@ import numpy as np
 import numpy.typing as npt
 import soundfile as sf
 
-from ...core.document.reading import ReadProblem, regular_file
+from ...core.errors import BruckeError
+from ...core.files.safe_read import ReadProblem, regular_file
 
 F32 = npt.NDArray[np.float32]
 MAX_SECONDS = 3 * 3600
@@ -20,8 +22,10 @@ BLOCK_FRAMES = 2**18
 _UPDATE_HEADER_NOW = 0x1060
 
 
-class SoundFileError(ValueError):
+class SoundFileError(BruckeError, ValueError):
     """One sentence: file, place in it, reason. `convertible` where another reader may still manage."""
+
+    code = "sound_file"
 
     convertible = False
 
@@ -32,9 +36,8 @@ class SoundFileError(ValueError):
         return error
 
 
-def read_sound(path: Path, rate_hz: int | None = None) -> tuple[F32, int]:
-    """(sound [channels, frames], rate). Errors: SoundFileError for what is not sound, empty, silent of numbers,
-    longer than three hours, shorter than it says, or at a rate other than `rate_hz`."""
+def checked_info(path: Path) -> "sf._SoundFileInfo":
+    """What a file says of itself. Errors: SoundFileError for what is not sound, empty, or longer than three hours."""
     name = path.name
     try:
         regular_file(path)
@@ -49,6 +52,13 @@ def read_sound(path: Path, rate_hz: int | None = None) -> tuple[F32, int]:
         raise SoundFileError(f"{name}: the sound: empty, no frames in it")
     if info.frames > MAX_SECONDS * info.samplerate:
         raise SoundFileError(f"{name}: the sound: longer than three hours")
+    return info
+
+
+def read_sound(path: Path, rate_hz: int | None = None) -> tuple[F32, int]:
+    """(sound [channels, frames], rate). Errors: SoundFileError for what is not sound, empty, silent of numbers,
+    longer than three hours, shorter than it says, or at a rate other than `rate_hz`."""
+    name, info = path.name, checked_info(path)
     if info.frames * info.channels > MAX_SAMPLES:
         raise SoundFileError(
             f"{name}: the sound: {info.channels} channels of that length are more than can be read at once"
@@ -61,7 +71,7 @@ def read_sound(path: Path, rate_hz: int | None = None) -> tuple[F32, int]:
         sound, rate = _read_in_blocks(path)
     except (sf.LibsndfileError, RuntimeError, OSError, ValueError, MemoryError) as e:
         raise SoundFileError(f"{name}: the sound: damaged, it cannot be decoded") from e
-    _truncated(path, info, len(sound))
+    refuse_truncated(path, info, len(sound))
     if not np.isfinite(sound).all():
         at = int(np.argmin(np.isfinite(sound).all(axis=1)))
         raise SoundFileError(f"{name}: frame {at}: not a number; the file is damaged")
@@ -78,8 +88,8 @@ def _read_in_blocks(path: Path) -> tuple[F32, int]:
         return np.concatenate(pieces) if pieces else empty, f.samplerate
 
 
-def _truncated(path: Path, info: "sf._SoundFileInfo", frames: int) -> None:
-    """A WAV that promises more bytes than it has: libsndfile trims it silently, we say so."""
+def refuse_truncated(path: Path, info: "sf._SoundFileInfo", frames: int) -> None:
+    """SoundFileError for a WAV that promises more bytes than it has: libsndfile trims it silently, we say so."""
     short = frames < info.frames
     if info.format in ("WAV", "WAVEX") and not short:
         with path.open("rb") as f:
@@ -119,9 +129,17 @@ class TrackWriter:
 
     def sync(self) -> None:
         """Errors: OSError."""
+        self.complete()
+        os.fsync(self._fd)
+
+    def complete(self) -> None:
+        """What was written can be read by whoever opens the file now; it is not safe on the disk yet."""
         self._file.flush()
         sf._snd.sf_command(self._file._file, _UPDATE_HEADER_NOW, sf._ffi.NULL, 0)
-        os.fsync(self._fd)
+
+    def another_handle(self) -> int:
+        """Of the same open file, to be closed by whoever asked. Errors: OSError."""
+        return os.dup(self._fd)
 
     def close(self) -> None:
         try:

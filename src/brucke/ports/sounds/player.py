@@ -12,8 +12,8 @@ CLICK_LEVEL = 0.25
 
 
 class TrackLike(Protocol):
-    """A track in memory or in a file; `loop` is (first frame, end), an end of 0 the end of the track. `jumps` are
-    where the newest block went on elsewhere: (frame of the block, frame of the track, or −1 where nothing was ready)."""
+    """A track in memory or in a file; `loop` is (first frame, end), an end of 0 the end of the track. `jumps` are where
+    the newest block went on elsewhere: (frame of the block, frame of the track, or −1 where nothing was ready)."""
 
     length: int
     position: int
@@ -76,6 +76,17 @@ class BackingPlayer:
     def seek(self, frame: int) -> None:
         self._count_left = 0
         self.track.seek(frame % self.length if self.length else frame)
+
+    def leap(self, frames: int) -> None:
+        """Where it would be so much later."""
+        counted = min(frames, self._count_left)
+        self._count_left -= counted
+        position = self.track.position + frames - counted
+        first, end = self.track.loop
+        end = end if self.track.position < end else self.length
+        if end and position >= end:
+            position = first + (position - end) % max(1, end - first)
+        self.track.seek(position)
 
     def use(self, track: TrackLike) -> None:
         """Another track, from its beginning."""

@@ -7,8 +7,8 @@ from typing import TypeVar
 
 import msgspec
 
-from ...core.document.reading import ReadProblem, convert, decode_json, read_bytes
-from ...core.measure.played import TrackMark
+from ...core.files.safe_read import ReadProblem, convert, decode_json, read_bytes
+from ...core.measure.expected_source import TrackMark
 
 NOTE = "segments.json"
 TRACK = "track.json"
@@ -18,19 +18,32 @@ T = TypeVar("T")
 
 
 class Segment(msgspec.Struct, kw_only=True):
-    """One stretch without a gap. `frame` counts the engine's frames; `lost_frames` were written as silence."""
+    """One stretch without a gap. `frame` counts the engine's frames, which go on with time; `lost_frames` were written
+    as silence. `why` it begins: “engine” (it was replaced), “still” (it gave nothing for a while), else nothing is
+    missing before it."""
 
     number: int
     frame: int
     monotonic_ns: int
     frames: int = 0
     lost_frames: int = 0
+    why: str = ""
 
 
 def segment_file(name: str, number: int) -> str:
     """“parts/voice.wav” of the second segment is “parts/voice.2.wav”: no id has a dot in it."""
     stem, dot, ending = name.rpartition(".")
     return name if number == 1 else f"{stem}.{number}{dot}{ending}"
+
+
+def gaps(segments: Sequence[Segment]) -> list[tuple[int, int, str]]:
+    """(frame of the take, frames that are not there, why) between segments in their order."""
+    found, end = [], segments[0].frame if segments else 0
+    for s in segments:
+        if s.frame > end:
+            found.append((end - segments[0].frame, s.frame - end, s.why))
+        end = max(end, s.frame + s.frames)
+    return found
 
 
 def _write(path: Path, what: object) -> None:

@@ -3,8 +3,6 @@
 Everything comes out as float32 [2, frames] at the rate asked for.
 """
 
-import threading
-from collections import deque
 from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
@@ -13,11 +11,10 @@ import av
 import numpy as np
 import numpy.typing as npt
 
-from ...core.document.reading import ReadProblem, regular_file
+from ...core.files.safe_read import ReadProblem, regular_file
 from .files import MAX_SECONDS, SoundFileError
 
 F32 = npt.NDArray[np.float32]
-AHEAD_S = 4.0
 # Demultiplexers of FFmpeg that read sound and picture from the very file they are given.
 FORMATS = "wav,w64,aiff,caf,au,flac,ogg,mp3,aac,mov,mp4,m4a,3gp,3g2,mj2,matroska,webm,avi"
 SUFFIXES = ("wav", "flac", "ogg", "oga", "opus", "mp3", "m4a", "aac", "mkv", "mka", "mp4", "mov", "webm", "avi")
@@ -82,7 +79,7 @@ class Decoder:
         self.path, self.rate = path, rate_hz
         self._container = _open(path)
         self._stream = self._container.streams.audio[0]
-        self._stream.thread_type = "AUTO"
+        self._stream.codec_context.thread_type = "AUTO"
         self.at = 0
         self._drop = 0
         self._begin()
@@ -192,109 +189,3 @@ class MemoryTrack:
 
     def close(self) -> None:
         pass
-
-
-class FileTrack:
-    """A track read ahead by a thread of its own; the block path only takes what is there."""
-
-    def __init__(self, path: Path, rate_hz: int):
-        self._decoder = Decoder(path, rate_hz)
-        self.length = round(track_info(path).seconds * rate_hz)
-        self.position = 0
-        self.late_frames = 0
-        self._loop = (0, 0)  # an end of 0 is the end of the file
-        self._ready: deque[tuple[int, F32]] = deque()
-        self._held = 0
-        self._wanted: int | None = None
-        self._closed = False
-        self.jumps: list[tuple[int, int]] = []
-        self._change = threading.Condition()
-        self._rate = rate_hz
-        self._thread = threading.Thread(target=self._read_ahead, daemon=True)
-        self._thread.start()
-
-    @property
-    def loop(self) -> tuple[int, int]:
-        return self._loop
-
-    @loop.setter
-    def loop(self, loop: tuple[int, int]) -> None:
-        if loop != self._loop:
-            self._loop = loop
-            self.seek(self.position)
-
-    def seek(self, frame: int) -> None:
-        with self._change:
-            self._wanted = max(0, frame)
-            self._ready.clear()
-            self._held = 0
-            self.position = max(0, frame)
-            self._change.notify()
-
-    def block(self, n: int) -> F32:
-        out = np.zeros((2, n), np.float32)
-        done = 0
-        self.jumps = []
-        with self._change:
-            while done < n and self._ready:
-                at, sound = self._ready[0]
-                if at != self.position:
-                    self.jumps.append((done, at))
-                take = min(n - done, sound.shape[1])
-                out[:, done : done + take] = sound[:, :take]
-                done += take
-                self.position = at + take
-                self._held -= take
-                if take == sound.shape[1]:
-                    self._ready.popleft()
-                else:
-                    self._ready[0] = (at + take, sound[:, take:])
-            self._change.notify()
-        if done < n:
-            self.jumps.append((done, -1))
-        self.late_frames += n - done
-        return out
-
-    def wait_ready(self, seconds: float = 2.0) -> bool:
-        """Until something can be played."""
-        with self._change:
-            return self._change.wait_for(lambda: bool(self._ready) or self._closed, seconds)
-
-    def close(self) -> None:
-        with self._change:
-            self._closed = True
-            self._change.notify()
-        self._thread.join(1.0)
-
-    def _read_ahead(self) -> None:
-        decoder = self._decoder
-        while True:
-            with self._change:
-                self._change.wait_for(
-                    lambda: self._closed or self._wanted is not None or self._held < AHEAD_S * self._rate
-                )
-                if self._closed:
-                    decoder.close()
-                    return
-                wanted, self._wanted = self._wanted, None
-            if wanted is not None:
-                decoder.seek(wanted)
-            at = decoder.at
-            first, end = self._loop
-            sound = decoder.chunk()
-            if sound is not None and at < end <= at + sound.shape[1]:
-                sound = sound[:, : end - at]
-                decoder.seek(first)
-            if sound is None:
-                if at > 0 and not self.length:
-                    self.length = at
-                decoder.seek(first if at > first else 0)
-                if at <= first:  # nothing there at all
-                    with self._change:
-                        self._closed = True
-                continue
-            with self._change:
-                if self._wanted is None:
-                    self._ready.append((at, sound))
-                    self._held += sound.shape[1]
-                    self._change.notify()

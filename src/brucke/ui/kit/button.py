@@ -28,7 +28,7 @@ class Button(Reachable):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Minimum, QSizePolicy.Policy.Fixed)
         self.setAttribute(Qt.WidgetAttribute.WA_Hover)
-        theme.changed.connect(self._restyle)
+        theme.follow(self, self._restyle)
 
     def set_kind(self, kind: Kind) -> None:
         if kind != self._kind:
@@ -47,7 +47,10 @@ class Button(Reachable):
 
     @property
     def shown(self) -> str:
-        return f"{self.text()}  ({self._hint})" if self._hint and self._hint_shown else self.text()
+        last = self._hint.rpartition("+")[2]
+        typed = (len(last) == 1 or last == "Space") and not self._hint.startswith(("Ctrl", "Alt"))
+        works = self._theme.letters or not typed
+        return f"{self.text()}  ({self._hint})" if self._hint and self._hint_shown and works else self.text()
 
     @property
     def role(self) -> str:

@@ -20,7 +20,7 @@ class ButtonsDrawing(SheetView):
     def __init__(self, theme: Theme, nothing: Any):
         """`nothing` is the data before there is any."""
         super().__init__(theme)
-        self._data = nothing
+        self.data = nothing
         self._chosen = ""
         self.buttons: list[RowButton] = []
 
@@ -34,9 +34,9 @@ class ButtonsDrawing(SheetView):
         raise AssertionError("a subclass places its things")
 
     def show_data(self, data: Any, chosen: str) -> None:
-        if (data, chosen) == (self._data, self._chosen):
+        if (data, chosen) == (self.data, self._chosen):
             return
-        self._data, self._chosen = data, chosen
+        self.data, self._chosen = data, chosen
         ids = self.ids()
         while len(self.buttons) < len(ids):
             button = RowButton(self.theme, self, self.sideways)

@@ -13,7 +13,7 @@ class Card(QWidget):
         super().__init__(parent)
         self._theme = theme
         self.column = QVBoxLayout(self)
-        theme.changed.connect(self._restyle)
+        theme.follow(self, self._restyle)
         self._restyle()
 
     def _restyle(self) -> None:

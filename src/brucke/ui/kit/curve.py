@@ -1,7 +1,9 @@
 """A small curve on a baseline with its peak marked: how we know."""
 
-from PyQt6.QtCore import QSize
+from PyQt6.QtCore import QRectF, QSize
 
+from ...words.detail import in_numbers
+from ...words.translation import _
 from ..paint.sheet import Line, Sheet
 from ..theme.fonts import height, width
 from ..theme.theme import Theme
@@ -29,7 +31,7 @@ def curve_sheet(values: tuple[float, ...], label: str, w: float, h: float, t: To
     sheet.lines.append(Line(tuple(at(i, v) for i, v in enumerate(values)), ink, 1.6))
     room = width(label, "small strong", t.scale) + 4
     left = x + t.px(12) if x + t.px(12) + room < w else x - room - t.px(12)
-    sheet.text(left, top, room, small, label, "small strong", "ink")
+    sheet.text(QRectF(left, top, room, small), label, "small strong", "ink")
     return sheet
 
 
@@ -43,8 +45,8 @@ class Curve(SheetView):
 
     def show_curve(self, values: tuple[float, ...], label: str) -> None:
         self._values, self._label = values, label
-        self.setAccessibleName(f"Correlation, peak at {label}")
-        self.setVisible(bool(values))
+        self.setAccessibleName(_("Correlation, peak at {label}").format(label=label))
+        self.setVisible(bool(values) and in_numbers())
         self.renew()
 
     def sizeHint(self) -> QSize:

@@ -24,7 +24,7 @@ class FindingCard(Card):
         for w in (self.what, self.why, self.by_hand):
             self.column.addWidget(w)
         self.column.addWidget(self.button, 0, Qt.AlignmentFlag.AlignLeft)
-        self.button.clicked.connect(lambda: self.finding is not None and mend(self.finding))
+        self.button.clicked.connect(lambda: mend(self.finding) if self.finding is not None else None)
 
     def show_finding(self, known: Situation, f: Finding) -> None:
         self.finding = f

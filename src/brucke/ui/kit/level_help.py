@@ -2,8 +2,8 @@
 
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
-from ...core.sound.level_advice import LISTEN_S
-from ...desk.level import LevelFinder
+from ...app.chains.level_help import LevelFinder
+from ...core.checks.level_advice import LISTEN_S
 from ...words.translation import _
 from ..theme.theme import Theme
 from .button import Button

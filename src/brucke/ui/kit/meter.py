@@ -6,6 +6,7 @@ import numpy as np
 from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QPainter
 
+from ...words.detail import in_numbers
 from ..paint.ruler import METER_MARKS_DB, level_share
 from ..paint.sheet import Line, Sheet, colour, paint_sheet
 from ..theme.fonts import height, width
@@ -24,7 +25,7 @@ class MeterGeometry:
 
 
 def meter_geometry(rect: QRectF, channels: int, tokens: Tokens, on: str = "card") -> MeterGeometry:
-    """Bars at the top of `rect`, marks and their numbers below."""
+    """Bars at the top of `rect`, marks below; their numbers where it is said in numbers."""
     gap = tokens.px(3)
     tall = max(3.0, min(tokens.px(7), (tokens.px(17) - gap * (channels - 1)) / channels))
     bars = tuple(QRectF(rect.x(), rect.y() + i * (tall + gap), rect.width(), tall) for i in range(channels))
@@ -35,11 +36,13 @@ def meter_geometry(rect: QRectF, channels: int, tokens: Tokens, on: str = "card"
     for db in METER_MARKS_DB:
         x = rect.x() + level_share(db) * rect.width()
         sheet.lines.append(Line(((x, low), (x, low + tokens.px(4))), "edge"))
+        if not in_numbers():
+            continue
         label = f"{db:.0f}".replace("-", "−")
         room = width(label, "small", tokens.scale) + 2
         left = min(x - room / 2, rect.right() - room)
         if left > free:
-            sheet.text(left, low + tokens.px(4), room, size, label, "small", "mute", "centre", on)
+            sheet.text(QRectF(left, low + tokens.px(4), room, size), label, "small", "mute", "centre", on)
             free = left + room + tokens.px(6)
     return MeterGeometry(bars, sheet)
 

@@ -5,6 +5,9 @@ from pathlib import Path
 from PyQt6.QtCore import QMarginsF
 from PyQt6.QtGui import QFont, QImage, QPageLayout, QPageSize, QPainter, QPdfWriter, QTextDocument
 
+from ...words.translation import _
+from ..theme.fonts import FAMILY
+
 MARGIN_MM = 20.0
 PICTURE_PX = (1240, 1754)  # A4 at 150 dots an inch
 PICTURE_MARGIN_PX = 120
@@ -14,7 +17,7 @@ KINDS = "Pages (*.pdf);;Pictures (*.png)"
 
 def text_page(text: str) -> QTextDocument:
     page = QTextDocument()
-    page.setDefaultFont(QFont("Source Sans 3", 14))
+    page.setDefaultFont(QFont(FAMILY, 14))
     page.setPlainText(text)
     return page
 
@@ -25,14 +28,18 @@ def save_page(page: QTextDocument, file: Path) -> str:
         with file.open("wb"):
             pass
     except OSError as e:
-        return f"Not saved. {file.name}: {(e.strerror or str(e)).lower()}."
+        return _("Not saved. {name}: {what}.").format(name=file.name, what=(e.strerror or str(e)).lower())
     if file.suffix.lower() == ".png":
-        return f"Saved as {file.name}." if _picture(page).save(str(file)) else f"Not saved. {file.name} took nothing."
+        return (
+            _("Saved as {name}.").format(name=file.name)
+            if _picture(page).save(str(file))
+            else _("Not saved. {name} took nothing.").format(name=file.name)
+        )
     writer = QPdfWriter(str(file))
     writer.setPageSize(QPageSize(QPageSize.PageSizeId.A4))
     writer.setPageMargins(QMarginsF(MARGIN_MM, MARGIN_MM, MARGIN_MM, MARGIN_MM), QPageLayout.Unit.Millimeter)
     page.print(writer)
-    return f"Saved as {file.name}."
+    return _("Saved as {name}.").format(name=file.name)
 
 
 def _picture(page: QTextDocument) -> QImage:

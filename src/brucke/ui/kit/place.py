@@ -5,7 +5,9 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
+from ...app.studio import Studio
 from ..theme.theme import Theme
+from .action import Action
 from .scroll_bar import own_scroll_bars
 
 SIDE_PX = 316
@@ -27,13 +29,18 @@ def scrolled(theme: Theme, inner: QWidget) -> QScrollArea:
 class Place(QWidget):
     """One job, full width. The window knows places only as this; what one does not have, it leaves as it is here.
 
-    `id` names it in keys and in undo, `name` in the deck, where one without a name does not stand; `listener` is whom it
-    shows now.
+    `action` leads to it; `id` names it in undo, `name` in the deck, where one without a name does not stand; `listener`
+    is whom it shows now.
     """
 
+    action: Action
     id = ""
     name = ""
     listener = ""
+
+    def __init__(self, theme: Theme, studio: Studio):
+        super().__init__()
+        self.theme, self.studio = theme, studio
 
     def status(self) -> tuple[str, str]:
         """How it stands, in one line for the deck, and its tone."""
@@ -85,7 +92,7 @@ class PlaceFrame(QWidget):
         row.addWidget(scrolled(theme, left), 1)
         row.addWidget(self._side_area)
         self._narrow: bool | None = None
-        theme.changed.connect(self._arrange)
+        theme.follow(self, self._arrange)
         self._arrange()
 
     def _arrange(self) -> None:

@@ -5,6 +5,8 @@ from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QAbstractSlider, QSizePolicy, QWidget
 
+from ...words.detail import choose, in_numbers
+from ...words.timing import percent_text
 from ..paint.sheet import Line, Sheet, colour, paint_sheet
 from ..theme.fonts import height, width
 from ..theme.theme import Theme
@@ -33,11 +35,11 @@ def scale_sheet(w: float, t: Tokens) -> Sheet:
     for db, share in zip(MARKS_DB, SHARES, strict=True):
         x = pad + share * (w - 2 * pad)
         sheet.lines.append(Line(((x, t.px(20)), (x, t.px(26))), "edge"))
-        label = f"{db:.0f}".replace("-", "−")
+        label = choose(percent_text(db), f"{db:.0f}".replace("-", "−"))
         room = width(label, "small", t.scale) + 2
         left = min(max(x - room / 2, 0.0), w - room)
         if left > free:
-            sheet.text(left, t.px(28), room, small, label, "small", "mute", "centre")
+            sheet.text(QRectF(left, t.px(28), room, small), label, "small", "mute", "centre")
             free = left + room + t.px(4)
     return sheet
 
@@ -56,7 +58,7 @@ class GainScale(WheelScrolls, QAbstractSlider):
         self.setPageStep(60)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        theme.changed.connect(self.updateGeometry)
+        theme.follow(self, self.updateGeometry)
 
     def sizeHint(self) -> QSize:
         t = self._theme.tokens
@@ -98,7 +100,7 @@ class GainScale(WheelScrolls, QAbstractSlider):
     def paintEvent(self, e: QPaintEvent | None) -> None:
         t = self._theme.tokens
         p = QPainter(self)
-        self._marks.show(self, p, t, lambda q: paint_sheet(q, scale_sheet(self.width(), t), t))
+        self._marks.show(self, p, (t, in_numbers()), lambda q: paint_sheet(q, scale_sheet(self.width(), t), t))
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         pad, y = t.px(14), t.px(10)
         wide = self.width() - 2 * pad

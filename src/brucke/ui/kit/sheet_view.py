@@ -6,6 +6,7 @@ from PyQt6.QtWidgets import QWidget
 
 from ..paint.sheet import Sheet, paint_sheet
 from ..theme.theme import Theme
+from ..theme.tokens import Tokens
 from .card import paint_card
 from .pictured import Picture
 
@@ -21,7 +22,12 @@ class SheetView(QWidget):
         self._sheet: Sheet | None = None
         self._picture = Picture()
         self._version = 0
-        theme.changed.connect(self.renew)
+        theme.follow(self, self.renew)
+
+    @property
+    def tokens(self) -> Tokens:
+        """What it is laid out and painted with."""
+        return self.theme.tokens
 
     def make_sheet(self, width: float, height: float) -> Sheet:
         raise AssertionError("a subclass lays out")
@@ -49,4 +55,4 @@ class SheetView(QWidget):
     def _paint_all(self, p: QPainter) -> None:
         if self.framed:
             paint_card(p, self.theme, QRectF(self.rect()))
-        paint_sheet(p, self.sheet(), self.theme.tokens)
+        paint_sheet(p, self.sheet(), self.tokens)

@@ -150,7 +150,7 @@ class PlainTable(QTableView):
         side.setVisible(False)
         self.setTabKeyNavigation(False)
         self._theme = theme
-        theme.changed.connect(self._space)
+        theme.follow(self, self._space)
         self._space()
 
     def _space(self) -> None:

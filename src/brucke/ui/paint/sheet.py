@@ -68,9 +68,9 @@ class Sheet:
     over: list[Box] = field(default_factory=list)
     texts: list[Text] = field(default_factory=list)
 
-    def text(self, x: float, y: float, w: float, h: float, text: str, role: str, colour: str, align: str = "left", on: str = "card") -> None:  # fmt: skip
+    def text(self, box: QRectF, text: str, role: str, colour: str, align: str = "left", on: str = "card") -> None:
         if text:
-            self.texts.append(Text(QRectF(x, y, w, h), text, role, colour, align, on))
+            self.texts.append(Text(box, text, role, colour, align, on))
 
 
 @lru_cache(maxsize=512)
@@ -112,7 +112,7 @@ def paint_sheet(p: QPainter, sheet: Sheet, tokens: Tokens) -> None:
     for bars in sheet.bars:
         p.setPen(Qt.PenStyle.NoPen)
         p.setBrush(colour(tokens, bars.fill))
-        p.drawRects(bars.rects)
+        p.drawRects(bars.rects)  # type: ignore[call-overload]
     for line in sheet.lines:
         _paint_line(p, line, tokens)
     for box in sheet.over:
@@ -134,7 +134,8 @@ def _paint_box(p: QPainter, box: Box, tokens: Tokens) -> None:
             pen.setStyle(Qt.PenStyle.DotLine)
     p.setPen(pen)
     if box.pattern == "hatched":
-        ratio = p.device().devicePixelRatioF() if p.device() else 1.0
+        device = p.device()
+        ratio = device.devicePixelRatioF() if device is not None else 1.0
         p.setBrushOrigin(box.rect.topLeft())
         brush = QBrush(_hatch(colour(tokens, box.fill).name(), ratio, max(6, round(7 * tokens.scale))))
         p.setBrush(brush)

@@ -1,88 +1,109 @@
 """All keys, in one table. Everything the window can do is an action here; single letters can be switched off."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
 
 from PyQt6.QtCore import QSettings
 from PyQt6.QtGui import QAction, QKeySequence
 from PyQt6.QtWidgets import QWidget
 
-from ...words.ways import OTHER_WAYS
+from ...words.translation import _
+from ..kit.action import Action
+from ..places.perform.view import MOMENT_KEYS
+from ..tools.registry import TOOLS
+from .places import PLACES
 
-
-@dataclass(frozen=True)
-class Spec:
-    id: str
-    text: str
-    keys: str
-
-
-OTHER_KEYS = {
-    "film": "Shift+P", "voice_music": "Shift+V", "what_if": "Shift+W", "stages": "Shift+I", "camera": "Shift+F", "path": "Shift+C", "clocks": "Shift+K", "buffer": "Shift+B", "hand_off": "Shift+T",
-}  # fmt: skip
-SPECS = (
-    Spec("start_stop", "Start or stop", "F5"),
-    Spec("on_air", "Open to those who listen, or close", "F9"),
-    Spec("door", "Keep the chosen listener closed when opening, or no longer", "Shift+F9"),
-    Spec("play", "Backing track: play or pause", "P"),
-    Spec("back", "Backing track: 5 s back", "Shift+,"),
-    Spec("forth", "Backing track: 5 s on", "Shift+."),
-    Spec("measure", "Measure the round trip", "M"),
-    Spec("headphones", "Check the headphones: left, right, not too loud", "Shift+H"),
-    Spec("confirm", "Confirm the round trip with one quiet sweep", "I"),
-    Spec("cancel", "Cancel", "Esc"),
-    Spec("delay_one", "Delay the selected part into step", "D"),
-    Spec("everyone", "Put everyone in step at this listener", "E"),
-    Spec("everywhere", "Put everyone in step everywhere", "Shift+E"),
-    *(Spec(id, text, OTHER_KEYS[id]) for id, text in OTHER_WAYS.items()),
-    Spec("later", "Selected route: 1 ms more delay", "Ctrl+Right"),
-    Spec("earlier", "Selected route: 1 ms less delay", "Ctrl+Left"),
-    Spec("record", "Record, or end the recording", "R"),
-    Spec("proof", "Proof take: from the top, measured", "Shift+R"),
-    Spec("compare", "Listen: change between before and now", "B"),
-    Spec("next_listener", "Next listener", "N"),
-    Spec("table", "Show as table, or as drawing", "T"),
-    Spec("moment", "Next moment", "O"),
-    Spec("add", "Add a part, in Share a listener, in Shape a processor", "A"),
-    Spec("presets", "Shape: presets", "Y"),
-    Spec("version", "Shape: the other version of the chain", "V"),
-    Spec("without", "Shape: hear it without its processors, or with", "W"),
-    Spec("alone", "Listen to the chosen part alone", "L"),
-    Spec("mute", "Mute the chosen part", "U"),
-    Spec("silence", "Silence: nobody hears anything, or again", "Shift+U"),
-    Spec("goodbye", "Goodbye: fade the song, close everyone, end the recorder", "F12"),
-    Spec("hear_me", "Do I hear it: change", "H"),
-    Spec("hear_them", "Do they hear it: change", "J"),
-    Spec("listen", "Soundcheck: listen now", "K"),
-    Spec("gather", "Go to Gather", "Alt+G"),
-    Spec("share", "Go to Share", "Alt+S"),
-    Spec("shape", "Go to Shape", "Alt+H"),
-    Spec("align", "Go to Align", "Alt+A"),
-    Spec("review", "Go to Review", "Alt+R"),
-    Spec("soundcheck", "Go to the soundcheck", "F6"),
-    Spec("undo", "Undo", "Ctrl+Z"),
-    Spec("redo", "Redo", "Ctrl+Shift+Z"),
-    Spec("new", "New setup", "Ctrl+N"),
-    Spec("open", "Open a setup…", "Ctrl+O"),
-    Spec("save", "Save", "Ctrl+S"),
-    Spec("save_as", "Save as…", "Ctrl+Shift+S"),
-    Spec("double", "Duplicate the setup", "Ctrl+Shift+D"),
-    Spec("export", "Export with its sounds as one file…", "Ctrl+E"),
-    Spec("import", "Import an exported setup…", "Ctrl+I"),
-    Spec("name", "Name and notes…", "F4"),
-    Spec("card", "A card for the other side…", "Ctrl+Shift+C"),
-    Spec("home", "At home on this desktop…", "Ctrl+,"),
-    Spec("night", "Night or day colours", "F8"),
-    Spec("larger", "Larger text", "Ctrl++"),
-    Spec("smaller", "Smaller text", "Ctrl+-"),
-    Spec("fold", "Fold or unfold the listeners", "F7"),
-    Spec("keys", "Keys…", "F1"),
-    Spec("quit", "Quit", "Ctrl+Q"),
+ACTIONS = (
+    Action("start_stop", _("Start or stop"), "F5"),
+    Action("on_air", _("Let them hear, or let nobody hear"), "F9"),
+    Action("door", _("Keep the chosen listener out when you let them hear, or no longer"), "Shift+F9"),
+    Action("play", _("Backing track: play or pause"), "P", "Ctrl+P"),
+    Action("back", _("Backing track: 5 s back"), "Shift+,"),
+    Action("forth", _("Backing track: 5 s on"), "Shift+."),
+    Action("measure", _("Measure the round trip"), "M"),
+    Action("headphones", _("Check the headphones: left, right, not too loud"), "Shift+H"),
+    Action("confirm", _("Test the round trip again with one quiet sweep"), "I"),
+    Action("cancel", _("Cancel"), "Esc"),
+    Action("delay_one", _("Delay the selected part into step"), "D"),
+    Action("everyone", _("Put everyone in step at this listener"), "E"),
+    Action("everywhere", _("Put everyone in step everywhere"), "Shift+E"),
+    Action("questions", _("Align: what else can be found out"), "Q"),
+    *(tool.action for tool in TOOLS),
+    Action("later", _("Selected route: 1 ms more delay"), "Ctrl+Right"),
+    Action("earlier", _("Selected route: 1 ms less delay"), "Ctrl+Left"),
+    Action("record", _("Record, or end the recording"), "R", "Ctrl+R"),
+    Action("proof", _("Test recording: from the top, measured"), "Shift+R"),
+    Action("compare", _("Listen: change between before and now"), "B"),
+    Action("next_listener", _("Next listener"), "N"),
+    Action("table", _("Show as table, or as drawing"), "T"),
+    Action("moment", _("Next moment"), "O", "Ctrl+M"),
+    Action("add", _("Add a part, in Share a listener, in Shape a processor"), "A"),
+    Action("presets", _("Shape: presets"), "Y"),
+    Action("version", _("Shape: the other version of the chain"), "V"),
+    Action("without", _("Shape: hear it without its processors, or with"), "W"),
+    Action("line_next", _("Running order: the next line"), "PgDown"),
+    Action("line_back", _("Running order: this line again, or the one before"), "PgUp"),
+    *(Action(f"moment_{n}", _("Moment {number}").format(number=n), f"Ctrl+{n}") for n in range(1, MOMENT_KEYS + 1)),
+    Action("heard", _("They say they hear it: note when"), "Ctrl+H"),
+    Action("hour_page", _("The hour in words, as a page…"), ""),
+    Action("small_form", _("The hour in a small window above others"), "F2"),
+    Action("find", _("Find an action by its words…"), "Ctrl+F"),
+    Action("alone", _("Listen to the chosen part alone"), "L", "Ctrl+L"),
+    Action("mute", _("Gather: mute the chosen part"), "U", "Ctrl+U"),
+    Action("silence", _("Silence: nobody hears anything, or again"), "F10", "Shift+U"),
+    Action("mute_me", _("Mute me: nobody hears your microphone, or again; held: as long as it is held"), "F11"),
+    Action("goodbye", _("Goodbye: fade the song, let nobody hear, end the recorder"), "F12"),
+    Action("hear_me", _("Do I hear it: change"), "H"),
+    Action("hear_them", _("Do they hear it: change"), "J"),
+    Action("listen", _("Soundcheck: listen now"), "K"),
+    *(place.action for place in PLACES),
+    Action("undo", _("Undo"), "Ctrl+Z"),
+    Action("redo", _("Redo"), "Ctrl+Shift+Z"),
+    Action("new", _("New setup"), "Ctrl+N"),
+    Action("open", _("Open a setup…"), "Ctrl+O"),
+    Action("save", _("Save"), "Ctrl+S"),
+    Action("save_as", _("Save as…"), "Ctrl+Shift+S"),
+    Action("double", _("Duplicate the setup"), "Ctrl+Shift+D"),
+    Action("export", _("Export with its sounds as one file…"), "Ctrl+E"),
+    Action("import", _("Import an exported setup…"), "Ctrl+I"),
+    Action("name", _("Name and notes…"), "F4"),
+    Action("card", _("A card for the other side…"), "Ctrl+Shift+C"),
+    Action("copy_happened", _("Copy what happened, for whoever helps"), ""),
+    Action("home", _("At home on this desktop…"), "Ctrl+,"),
+    Action("night", _("Night or day colours"), "F8"),
+    Action("larger", _("Larger text"), "Ctrl++"),
+    Action("smaller", _("Smaller text"), "Ctrl+-"),
+    Action("detail", _("In plain words, or in numbers"), "F3"),
+    Action("fold", _("The listeners smaller, or as they were"), "F7"),
+    Action("keys", _("Keys…"), "F1"),
+    Action("meanings", _("What the words here mean"), "Shift+F1"),
+    Action("quit", _("Quit"), "Ctrl+Q"),
 )
+
+
+ONCE = (
+    "mute_me",
+    "silence",
+    "on_air",
+    "goodbye",
+)  # what the keyboard repeats while it is held does them no second time
+
+
+# Somebody who reads or writes turns pages with these: they belong to the hour only where one is in it.
+OF_THE_HOUR = ("line_next", "line_back")
 
 
 def is_single_letter(keys: str) -> bool:
     return len(keys) == 1 and keys.isalpha()
+
+
+def is_typed(keys: str) -> bool:
+    """Whether somebody types it who writes a text: no Ctrl, Alt or Meta, and no key that is only for commands."""
+    *held, key = keys.replace("++", "+plus").split("+")
+    return (
+        bool(keys)
+        and not {"Ctrl", "Alt", "Meta"} & set(held)
+        and (len(key) == 1 or key in ("Space", "Return", "Enter", "plus"))
+    )
 
 
 class Actions:
@@ -90,16 +111,18 @@ class Actions:
 
     def __init__(self, window: QWidget, settings: QSettings, do: Callable[[str], None]):
         self._settings = settings
+        self._heard = self._in_hour = False
         self.by_id: dict[str, QAction] = {}
-        for spec in SPECS:
+        for spec in ACTIONS:
             action = QAction(spec.text, window)
+            action.setAutoRepeat(spec.id not in ONCE)
             action.triggered.connect(lambda _checked=False, id=spec.id: do(id))
             window.addAction(action)
             self.by_id[spec.id] = action
         self.apply()
 
     def keys_of(self, id: str) -> str:
-        default = next(s.keys for s in SPECS if s.id == id)
+        default = next(s.keys for s in ACTIONS if s.id == id)
         return str(self._settings.value(f"keys/{id}", default))
 
     @property
@@ -111,9 +134,21 @@ class Actions:
         self._settings.setValue("letters", on)
         self.apply()
 
+    def set_heard(self, heard: bool) -> None:
+        """While somebody hears, no key that is typed is one of ours."""
+        if heard != self._heard:
+            self._heard = heard
+            self.apply()
+
+    def set_in_hour(self, on: bool) -> None:
+        """Whether the keys that go through the running order work."""
+        if on != self._in_hour:
+            self._in_hour = on
+            self.apply()
+
     def set_keys(self, id: str, keys: str) -> str:
         """Give `id` new keys; the id that had them before loses them and is returned."""
-        taken = next((s.id for s in SPECS if s.id != id and keys and self.keys_of(s.id) == keys), "")
+        taken = next((s.id for s in ACTIONS if s.id != id and keys and self.keys_of(s.id) == keys), "")
         if taken:
             self._settings.setValue(f"keys/{taken}", "")
         self._settings.setValue(f"keys/{id}", keys)
@@ -121,10 +156,14 @@ class Actions:
         return taken
 
     def apply(self) -> None:
-        for id, action in self.by_id.items():
-            keys = self.keys_of(id)
-            off = is_single_letter(keys) and not self.letters
-            action.setShortcut(QKeySequence() if off else QKeySequence(keys))
+        taken = {self.keys_of(id) for id in self.by_id}
+        for spec in ACTIONS:
+            keys = self.keys_of(spec.id)
+            both = [keys, *([spec.more] if spec.more not in taken else [])]
+            off = [k for k in both if (is_single_letter(k) and not self.letters) or (self._heard and is_typed(k))]
+            if spec.id in OF_THE_HOUR and not self._in_hour:
+                off = both
+            self.by_id[spec.id].setShortcuts([QKeySequence(k) for k in both if k and k not in off])
 
     def hint(self, id: str) -> str:
         """The key as it stands on a button, or nothing."""

@@ -7,24 +7,31 @@ from typing import TYPE_CHECKING
 
 from PyQt6 import sip
 from PyQt6.QtCore import QSettings
-from PyQt6.QtWidgets import QApplication, QMessageBox
+from PyQt6.QtWidgets import QApplication
 
-from ...core.document.setup_file import SetupError
+from ...app.documents.documents import Documents
+from ...app.engine.live_engine import LiveEngine
+from ...app.jobs.background import in_background
+from ...app.jobs.temporary_folders import sweep
+from ...app.presence.at_home import AtHome
+from ...app.presence.crash_log import CrashLog
+from ...app.presence.single_instance import SingleInstance, hand_over, place
+from ...app.session.session import Session
 from ...core.edits.route_edits import change_device
-from ...desk.at_home import AtHome
-from ...desk.documents import Documents
-from ...desk.one import OneBrucke, hand_over, place
-from ...desk.running import LiveEngine
-from ...desk.session import Session
-from ...desk.surprises import Surprises
+from ...core.files.run_log import begin
+from ...core.storage.setup_file import SetupError
 from ...home.bus import Bus
 from ...home.files import APP_ID
 from ...home.tray_host import TrayHost
 from ...ports.devices.kind import DeviceError
 from ...ports.devices.opening import wiring_of
+from ...rehearse import equipment
+from ...words.translation import _
+from ..kit.question import Question
 from ..theme.fonts import load_fonts
 from ..theme.theme import Theme
-from .hiding import Hiding, ask_whether_open
+from .background_mode import BackgroundMode
+from .questions import whether_held, whether_open
 
 if TYPE_CHECKING:
     from .window import Window
@@ -77,11 +84,14 @@ def _use_card(session: Session, name: str) -> None:
     session.replace(setup, session.knowledge, None, session.folders, saved=True)
 
 
-def _at_home(app: QApplication, w: "Window") -> Hiding:
+def _at_home(app: QApplication, w: "Window") -> BackgroundMode:
     """Closing the window leaves the sound on; the desktop is told, and tells."""
     own, system = Bus("session"), Bus("system")
     home = AtHome(w.session, w.running, w.taking, w.desktop, w.settings, own, system)
-    hiding = w.hiding = Hiding(w, home, TrayHost(own), w.settings, lambda text: ask_whether_open(w, text))
+    w.ask_held = lambda text: whether_held(w, w.theme, text)
+    hiding = w.background_mode = BackgroundMode(
+        w, home, TrayHost(own), w.settings, lambda text: whether_open(w, w.theme, text)
+    )
     for part in (home, hiding):
         w.clock.tick.connect(part.tick)
     app.setQuitOnLastWindowClosed(False)  # a dialog may be the last one that is seen
@@ -90,17 +100,28 @@ def _at_home(app: QApplication, w: "Window") -> Hiding:
     return hiding
 
 
+def _at_the_worst(window: "Window") -> None:
+    """What nobody foresaw is said and written; a signal ends the window as a hand would."""
+    crash_log = CrashLog()
+    crash_log.install(lambda text: window.notice.say(text, "coral"))
+    for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
+        # The window's own clock lets Python see it, thirty times a second.
+        signal.signal(number, lambda *_other: window.end_now())
+
+
 def run(
     setup: Path | None, demo: bool = False, shots: Path | None = None, device: str = "", login: bool = False
 ) -> int:
-    """The window until it is ended; 2 where the setup cannot be opened, or the sound card `device` is not there. `login`: as
-    the desktop starts it, hidden, with the last setup sounding and everyone closed."""
+    """The window until it is ended; 2 where the setup cannot be opened, or the sound card `device` is not there.
+    `login`: as the desktop starts it, hidden, with the last setup sounding and everyone closed."""
     app, theme, settings = make_app()
     alone = demo or shots is not None  # beside whatever runs
     if not alone and hand_over(setup, place()):
         print("brucke: it runs already, and has been asked to the front", file=sys.stderr)
         return 0
-    session = Session()
+    begin("window")
+    in_background("sweep", sweep)
+    session = Session(equipment)
     documents = Documents(session, settings)
     try:
         why_not = _first_document(session, documents, setup, demo)
@@ -109,7 +130,7 @@ def run(
     except (SetupError, DeviceError) as e:
         print(f"brucke: {e}", file=sys.stderr)
         if QApplication.platformName() not in ("offscreen", "minimal"):
-            QMessageBox.critical(None, "Brucke", f"{e}.")
+            Question(None, theme, f"{e}.", ((_("Close"), "closed"),), leave="").exec()
         return 2
     if shots is not None:
         from .shots import take_shots
@@ -119,18 +140,15 @@ def run(
     running = LiveEngine(session)
     if session.setup.parts and not login:
         running.start(play=demo)
+    from ...app.studio import Studio
     from .window import Window
 
-    window = Window(theme, session, settings, running, documents=documents)
+    window = Window(theme, Studio(session, settings, running, documents=documents))
     geometry = settings.value("geometry")
     if geometry is not None and not demo:
         window.restoreGeometry(geometry)
-    surprises = Surprises()
-    surprises.install(lambda text: window.notice.say(text, "coral"))
-    for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
-        # The window's own clock lets Python see it, thirty times a second.
-        signal.signal(number, lambda *_: window.end_now())
-    one = None if alone else OneBrucke(place())
+    _at_the_worst(window)
+    one = None if alone else SingleInstance(place())
     if one is not None:
         one.asked.connect(window.asked_for)
     at_home = None if alone else _at_home(app, window)
@@ -140,7 +158,7 @@ def run(
     else:
         window.show()
     if why_not:
-        session.noticed.emit(f"The last setup was not opened. {why_not}", "coral")
+        session.noticed.emit(_("The last setup was not opened. {why_not}").format(why_not=why_not), "coral")
     if at_home is not None:
         at_home.home.unopened = why_not
     code = int(app.exec())

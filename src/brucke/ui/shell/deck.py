@@ -1,11 +1,13 @@
 """The deck: name and setup, the places as spans of a bridge with their state, the three acts, the engine's facts."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPainterPath, QPaintEvent, QPen, QResizeEvent
 from PyQt6.QtWidgets import QAbstractButton, QWidget
 
+from ...words.translation import _
 from ..kit.button import Button
 from ..kit.pictured import Picture
 from ..kit.reachable import Reachable
@@ -27,6 +29,8 @@ class Span(Reachable):
         self.setCheckable(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.state, self.tone, self.with_state = "", "mute", True
+        self.narrow = False
+        self.pad = 14.0  # beside its name, where it is narrow
         self._picture = Picture()
 
     def say(self, state: str, tone: str) -> None:
@@ -39,8 +43,9 @@ class Span(Reachable):
     def sizeHint(self) -> QSize:
         """As wide whatever its state: the frame never moves."""
         t = self._theme.tokens
-        least = t.px(SPAN_PX if self.with_state else 92)
-        return QSize(round(max(least, width(self.text(), "name", t.scale) + t.px(20))), round(t.px(68)))
+        least = t.px(SPAN_PX if self.with_state else 92 if not self.narrow else 0)
+        named = width(self.text(), "name", t.scale) + t.px(self.pad if self.narrow else 20)
+        return QSize(round(max(least, named)), round(t.px(68)))
 
     def paintEvent(self, e: QPaintEvent | None) -> None:
         key = (self.isChecked(), self.hasFocus(), self.state, self.tone, self.with_state, self._theme.tokens)
@@ -144,7 +149,7 @@ class DeckFacts:
     load: str
     load_tone: str
     running: bool
-    on_air: str  # “” or how long
+    live: str  # what the button says that lets them hear
     check: str = ""
     anything: bool = True
 
@@ -160,29 +165,33 @@ class Deck(QWidget):
         self.theme = theme
         self.spans = {id: Span(theme, name, self) for id, name in places}
         self.acts = [
-            Act(theme, i + 1, text, self) for i, text in enumerate(("Hear the music", "Measure", "In step, compare"))
+            Act(theme, i + 1, text, self)
+            for i, text in enumerate((_("Hear the music"), _("Measure"), _("In step, compare")))
         ]
-        self.menu = Button(theme, "Setup", "plain", parent=self)
-        self.check = Button(theme, "Check", "outline", "F6", self)
-        self.start = Button(theme, "Start", "outline", "F5", self)
-        self.live = Button(theme, "Open", "primary", "F9", self)
+        self.menu = Button(theme, _("Setup"), "plain", parent=self)
+        self.check = Button(theme, _("Check"), "outline", "F6", self)
+        self.start = Button(theme, _("Start"), "outline", "F5", self)
+        self.live = Button(theme, _("Let them hear"), "primary", "F9", self)
+        self.detail = Button(theme, "", "plain", "F3", self)
+        self.hands: Sequence[Button] = ()
+        self._hands_say: tuple[str, ...] = ()
         self.facts = DeckFacts("", "", "", "", "mute", False, "")
-        self._facts_rect = QRectF()
+        self.facts_rect = QRectF()
         self.compact = False
         for id, span in self.spans.items():
             span.clicked.connect(lambda _checked=False, id=id: self.went.emit(id))
         for i, act in enumerate(self.acts):
             act.clicked.connect(lambda _checked=False, i=i: self.acted.emit(i))
-        theme.changed.connect(self._arrange)
+        theme.follow(self, self._arrange)
 
     def show_facts(self, facts: DeckFacts) -> None:
         if facts == self.facts:
             return
         self.facts = facts
         self.menu.setText(facts.setup)
-        self.menu.setAccessibleName(f"Setup {facts.setup}: open, save and more")
-        self.start.setText("Stop" if facts.running else "Start")
-        self.live.setText(f"On air {facts.on_air}" if facts.on_air else "Open")
+        self.menu.setAccessibleName(_("Setup {setup}: open, save and more").format(setup=facts.setup))
+        self.start.setText(_("Stop") if facts.running else _("Start"))
+        self.live.setText(facts.live)
         for b in (self.live, self.start, self.check):
             b.setVisible(facts.anything)  # an empty setup has nothing to open, to start or to check
         self.check.setText(f"Check {facts.check}".strip())
@@ -190,26 +199,31 @@ class Deck(QWidget):
 
     def facts_lines(self) -> list[tuple[str, str]]:
         f = self.facts
-        return [(f"{f.state}  ·  {f.clock}" if f.clock else f.state, "ink"), (f.load, f.load_tone)]
+        lines = [(f"{f.state}  ·  {f.clock}" if f.clock else f.state, "ink"), (f.load, f.load_tone)]
+        return [x for x in lines if x[0]] or [("", "mute")]
 
     def set_compact(self, compact: bool) -> None:
         """Little height: low spans, one act, one line of facts."""
         if compact != self.compact:
             self.compact = compact
-            for b in (self.check, self.start, self.live):
+            for b in (self.check, self.start, self.live, *self.hands):
                 b.show_hint(not compact)
             self._arrange()
 
     def _arrange(self) -> None:
         """Brand, spans, buttons in the first row; acts and facts beside them, or below when there is no room."""
         t = self.theme.tokens
+        if self.compact:
+            self._arrange_low()
+            return
+        self.check.setVisible(self.facts.anything)
         pad, gap = t.px(24), t.px(8)
         menu = self.menu.sizeHint()
         self.menu.setGeometry(round(pad - t.px(4)), round(t.px(40)), menu.width(), menu.height())
         brand = max(width("Brucke", "brand", t.scale) + t.px(4), menu.width())
         right = self._place_buttons(self.width() - pad, gap)
         left = pad + brand + t.px(20)
-        facts = max(width(text, "small", t.scale) for text, _ in self.facts_lines()) + t.px(8)
+        facts = max(width(text, "small", t.scale) for text, _other in self.facts_lines()) + t.px(8)
         due = [a for a in self.acts if a.due]
         acts = (due if self.compact else self.acts) if self.facts.anything else []
         for act in self.acts:
@@ -220,19 +234,93 @@ class Deck(QWidget):
         self._place_spans(pad if below else left, t.px(DECK_PX) if below else t.px(8))
         low = t.px(DECK_PX) + (next(iter(self.spans.values())).height() + t.px(4) if below else 0)
         tall = 2 * height("small", t.scale) + t.px(4)
-        if acts:
-            low = self._place_acts(acts, pad, low, gap, self.width() - pad) + t.px(36)
-        # The facts stand at the right edge, under the buttons, wherever the acts are.
-        beside = pad + acts_wide + facts < self.width() - pad
-        if acts and beside:
-            self._facts_rect = QRectF(self.width() - pad - facts, low - tall - t.px(4), facts, tall)
-        else:
-            self._facts_rect = QRectF(
-                max(pad, self.width() - pad - facts), low, min(facts, self.width() - 2 * pad), tall
+        hands = self._hands_width(gap)
+        row = t.px(46) if hands else t.px(36)
+        detail = self.detail.sizeHint()
+        self.detail.setVisible(bool(acts))
+        room = detail.width() + gap if acts else 0.0
+        right = self.width() - pad
+        # In one row where there is room: acts, facts, and what hands need, at the right edge in every place.
+        if acts and pad + acts_wide + room + hands > right:
+            low = self._place_acts(acts, pad, low, gap, right) + t.px(36)
+            acts, acts_wide = [], 0
+        if acts or hands:
+            if acts:
+                self._place_acts(acts, pad, low + (row - t.px(32)) / 2, gap, right)
+            self._place_hands(right - hands + gap, low + t.px(1), gap)
+            self.detail.setGeometry(
+                round(pad + acts_wide), round(low + (row - detail.height()) / 2), detail.width(), detail.height()
             )
+            low += row
+        # Where not all of it fits it is the first half of each line: no number that changes moves the page.
+        least = max(width(text.split("  ·  ")[0], "small", t.scale) for text, _other in self.facts_lines()) + t.px(8)
+        free = right - hands - pad - acts_wide - room
+        if (acts or hands) and min(facts, least) < free:
+            facts = min(facts, free)
+            self.facts_rect = QRectF(right - hands - facts, low - row + (row - tall) / 2, facts, tall)
+        else:
+            self.facts_rect = QRectF(max(pad, right - facts), low, min(facts, self.width() - 2 * pad), tall)
             low += tall + t.px(4)
         self.setFixedHeight(round(max(low, t.px(DECK_PX))))
         self.update()
+
+    def _arrange_low(self) -> None:
+        """Little height: two rows, without the brand. What hands need never goes."""
+        t = self.theme.tokens
+        pad, gap, row = t.px(16), t.px(6), t.px(46)
+        right = self.width() - pad
+        menu = self.menu.sizeHint()
+        self.menu.setGeometry(round(pad), round((row - menu.height()) / 2), menu.width(), menu.height())
+        end = right
+        x = pad + menu.width() + gap
+        both = self.live.sizeHint().width() + self.start.sizeHint().width() + 2 * gap
+        spans = self._choose_spans(end - x - self.live.sizeHint().width() - gap)
+        above = [self.live, self.start] if spans <= end - x - both else [self.live]
+        for b in above:
+            size = b.sizeHint()
+            b.setGeometry(round(end - size.width()), round(t.px(4)), size.width(), size.height())
+            end -= size.width() + gap
+        self._place_spans(x, 0.0)
+        low = t.px(52)
+        self.detail.setVisible(False)  # the menu has it, too
+        for act in self.acts:
+            act.setVisible(act.due and self.facts.anything)
+        due = [a for a in self.acts if a.due and self.facts.anything]
+        check = self.check.sizeHint()
+        hands = self._hands_width(gap)
+        self._place_hands(right - hands + gap, low, gap)
+        beside = [(a, a.sizeHint()) for a in due] + [(self.check, check)]
+        if self.start not in above:
+            beside.insert(0, (self.start, self.start.sizeHint()))
+        x = pad
+        for widget, size in beside:
+            fits = x + size.width() + gap <= right - hands
+            widget.setVisible(fits and self.facts.anything)
+            widget.setGeometry(round(x), round(low + (t.px(38) - size.height()) / 2), size.width(), size.height())
+            x += size.width() + gap if fits else 0
+        small = height("small", t.scale)
+        self.facts_rect = QRectF(x, low + (t.px(38) - small) / 2, max(0.0, right - hands - x), small)
+        self.setFixedHeight(round(low + t.px(44)))
+        self.update()
+
+    def place_hands(self) -> None:
+        """Their words have changed: wider or narrower, they keep to the right edge."""
+        words = tuple(b.text() for b in self.hands)
+        if words != self._hands_say:
+            self._hands_say = words
+            self._arrange()
+
+    def _hands_width(self, gap: float) -> float:
+        """Of the buttons that hands need, with a gap before each; none where there is nothing to hear."""
+        for b in self.hands:
+            b.setVisible(self.facts.anything and not b.property("absent"))
+        return sum(b.sizeHint().width() + gap for b in self.hands if not b.isHidden())
+
+    def _place_hands(self, x: float, y: float, gap: float) -> None:
+        for b in self.hands:
+            size = b.sizeHint()
+            b.setGeometry(round(x), round(y), size.width(), size.height())
+            x += (size.width() + gap) if not b.isHidden() else 0
 
     def _place_buttons(self, right: float, gap: float) -> float:
         """Open, Start and Check from the right; where they begin."""
@@ -246,10 +334,14 @@ class Deck(QWidget):
         """How wide the spans are: with their state where there is room."""
         for with_state in (True, False):
             for span in self.spans.values():
-                span.with_state = with_state
+                span.with_state, span.narrow, span.pad = with_state, self.compact, 14.0
             wide = sum(s.sizeHint().width() for s in self.spans.values())
             if with_state and wide <= room and not self.compact:
                 return wide
+        if self.compact and wide > room:
+            for span in self.spans.values():
+                span.pad = 4.0
+            wide = sum(s.sizeHint().width() for s in self.spans.values())
         return wide
 
     def _place_spans(self, x: float, top: float) -> None:
@@ -280,13 +372,17 @@ class Deck(QWidget):
         p.setFont(font("brand", t.scale))
         p.setPen(colour(t, "water"))
         tall = height("brand", t.scale)
-        p.drawText(QRectF(t.px(24), t.px(8), self.width(), tall), int(Qt.AlignmentFlag.AlignLeft), "Brucke")
+        if not self.compact:
+            p.drawText(QRectF(t.px(24), t.px(8), self.width(), tall), int(Qt.AlignmentFlag.AlignLeft), "Brucke")
         p.setPen(QPen(colour(t, "line"), 2))
         p.drawLine(0, self.height() - 1, self.width(), self.height() - 1)
         small = height("small", t.scale)
-        r = self._facts_rect
+        r = self.facts_rect
         p.setFont(font("small", t.scale))
-        for i, (text, tone) in enumerate(self.facts_lines()):
+        lines = self.facts_lines()[: 1 if self.compact else 2]
+        if not self.compact and len(lines) == 1:
+            r = r.translated(0, (small + t.px(4)) / 2)
+        for i, (text, tone) in enumerate(lines):
             p.setPen(colour(t, tone))
             shown = first_fitting((text, text.split("  ·  ")[0]), "small", t.scale, r.width())
             p.drawText(

@@ -1,12 +1,14 @@
 """At home on this desktop: started with it, what closing the window means, and what happens when nobody sits here."""
 
 from collections.abc import Callable
+from functools import partial
 
 from PyQt6.QtWidgets import QDialog, QVBoxLayout, QWidget
 
-from ...desk.at_home import AtHome
+from ...app.presence.at_home import AtHome
 from ...home.autostart import AutostartError
 from ...words.at_home import CHOICE_TEXT, CHOICES, EVENT_TEXT
+from ...words.translation import _
 from ..kit.button import Button
 from ..kit.card import Card
 from ..kit.chips import Chips
@@ -30,30 +32,30 @@ class HomeDialog(QDialog):
         parent: QWidget,
     ):
         super().__init__(parent)
-        self.setWindowTitle("At home on this desktop")
+        self.setWindowTitle(_("At home on this desktop"))
         self.resize(660, 620)
         self._home, self._set_stays, self._switch = home, set_stays, switch
         self._theme = theme
         column = QVBoxLayout(self)
         column.setSpacing(10)
         self.starts = self._question(
-            column, "Start with the desktop", [(YES, "yes, hidden"), (NO, "no")], self._start,
-            "The last setup sounds again, and everything joins as it appears. Every listener is closed.",
+            column, _("Start with the desktop"), [(YES, _("yes, hidden")), (NO, "no")], self._start,
+            _("The last setup sounds again, and everything joins as it appears. Nobody hears you until you let them."),
         )  # fmt: skip
         self.starts.show_on(YES if starts else NO)
         self.stays = self._question(
-            column, "Closing the window", [(YES, "leaves the sound on"), (NO, "ends Brucke")], self._stay, ""
+            column, _("Closing the window"), [(YES, _("leaves the sound on")), (NO, "ends Brucke")], self._stay, ""
         )
         self.stays.show_on(YES if stays else NO)
         self.choices = {}
         for event in CHOICES:
             offered = [(c, CHOICE_TEXT[c]) for c in sorted(CHOICES[event], key=list(CHOICE_TEXT).index)]
-            chips = self._question(column, EVENT_TEXT[event], offered, lambda c, e=event: self._choose(e, c), "")
+            chips = self._question(column, EVENT_TEXT[event], offered, partial(self._choose, event), "")
             chips.show_on(home.choice(event))
             self.choices[event] = chips
         self.awake, self.said = Words(theme, "body", "mute"), Words(theme, "strong", "coral")
         self.awake.say(home.awake_text)
-        away = Button(theme, "Close", "plain", "Esc")
+        away = Button(theme, _("Close"), "plain", "Esc")
         away.clicked.connect(self.reject)
         for w in (self.awake, self.said):
             column.addWidget(w)

@@ -1,37 +1,53 @@
 """The table of all keys, changeable."""
 
+from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QKeySequence
-from PyQt6.QtWidgets import QCheckBox, QDialog, QFormLayout, QKeySequenceEdit, QLabel, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QDialog, QGridLayout, QKeySequenceEdit, QVBoxLayout, QWidget
 
-from .actions import SPECS, Actions
+from ...words.translation import _
+from ..kit.button import Button
+from ..kit.label import Words
+from ..kit.place import scrolled
+from ..theme.theme import Theme
+from .actions import ACTIONS, Actions
+
+# By the palette, which the theme sets.
+LOOK = (
+    "QKeySequenceEdit QLineEdit { background: palette(base); border: 1px solid palette(mid); border-radius: 6px; "
+    "padding: 5px 8px; }"
+)
 
 
 class KeysDialog(QDialog):
-    def __init__(self, actions: Actions, parent: QWidget):
+    def __init__(self, theme: Theme, actions: Actions, parent: QWidget):
         super().__init__(parent)
-        self.setWindowTitle("Keys")
+        self.setWindowTitle(_("Keys"))
         self._actions = actions
         self._edits: dict[str, QKeySequenceEdit] = {}
-        letters = QCheckBox("Single letters work as keys")
+        letters = Button(theme, _("Single letters work as keys"), "choice")
         letters.setChecked(actions.letters)
         letters.toggled.connect(actions.set_letters)
         inner = QWidget()
-        form = QFormLayout(inner)
-        for spec in SPECS:
+        grid = QGridLayout(inner)
+        grid.setColumnStretch(0, 1)
+        for i, spec in enumerate(ACTIONS):
             edit = QKeySequenceEdit(QKeySequence(actions.keys_of(spec.id)))
             edit.setAccessibleName(spec.text)
+            edit.setStyleSheet(LOOK)
             edit.editingFinished.connect(lambda id=spec.id: self._changed(id))
             self._edits[spec.id] = edit
-            form.addRow(spec.text, edit)
-        area = QScrollArea()
-        area.setWidget(inner)
-        area.setWidgetResizable(True)
-        self._said = QLabel()
+            what = Words(theme, "body")
+            what.setText(spec.text)
+            edit.setFixedWidth(round(theme.tokens.px(170)))
+            grid.addWidget(what, i, 0)
+            grid.addWidget(edit, i, 1)
+        area = scrolled(theme, inner)
+        self._said = Words(theme, "strong", "amber")
         column = QVBoxLayout(self)
-        column.addWidget(letters)
+        column.addWidget(letters, 0, Qt.AlignmentFlag.AlignLeft)
         column.addWidget(area)
         column.addWidget(self._said)
-        self.resize(520, 560)
+        self.resize(620, 600)
 
     def _changed(self, id: str) -> None:
         keys = self._edits[id].keySequence().toString()
@@ -40,5 +56,5 @@ class KeysDialog(QDialog):
         taken = self._actions.set_keys(id, keys)
         if taken:
             self._edits[taken].setKeySequence(QKeySequence())
-            name = next(s.text for s in SPECS if s.id == taken)
-            self._said.setText(f"“{name}” had these keys and has none now.")
+            name = next(s.text for s in ACTIONS if s.id == taken)
+            self._said.say(_("“{name}” had these keys and has none now.").format(name=name))

@@ -5,6 +5,7 @@ import numpy.typing as npt
 from PyQt6.QtCore import QRectF, QSize, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QResizeEvent
 
+from ...words.detail import in_numbers
 from ..kit.card import paint_card
 from ..kit.meter import Ballistics, MeterGeometry, meter_geometry, paint_marks, paint_meter
 from ..kit.pictured import Picture
@@ -32,7 +33,7 @@ class ListenerCard(Reachable):
         self.ballistics = Ballistics(bars)
         self._geometry: MeterGeometry | None = None
         self._picture = Picture()
-        theme.changed.connect(self._restyle)
+        theme.follow(self, self._restyle)
 
     def _restyle(self) -> None:
         self._geometry = None
@@ -104,7 +105,7 @@ class ListenerCard(Reachable):
                 self.update(self._loudness_rect().toAlignedRect())
 
     def _name(self) -> None:
-        loud = f" {self.loudness}." if self.loudness else ""
+        loud = f" {self.loudness}." if self.loudness and in_numbers() else ""
         self.setAccessibleName(f"{self.text()}: {self.verdict}. {self.detail}{loud}")
 
     def resizeEvent(self, e: QResizeEvent | None) -> None:
@@ -127,12 +128,13 @@ class ListenerCard(Reachable):
             self.tone,
             self.two_lines,
             self.folded,
+            in_numbers(),
             self._theme.tokens,
         )
         self._picture.show(self, p, key, self._paint_still)
         if not self.folded:
             paint_meter(p, self.geometry_of_meter(), self.ballistics, self._theme.tokens)
-        if self.loudness and self.tells_loudness:
+        if self.loudness and self.tells_loudness and in_numbers():
             p.setFont(font("small", self._theme.tokens.scale))
             p.setPen(colour(self._theme.tokens, "mute"))
             right = int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)

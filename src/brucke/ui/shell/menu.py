@@ -4,21 +4,23 @@ from collections.abc import Callable, Iterable
 from pathlib import Path
 
 from PyQt6.QtCore import QPoint
-from PyQt6.QtWidgets import QMenu, QWidget
+from PyQt6.QtWidgets import QWidget
 
+from ..kit.menu import Menu
 from .actions import Actions
 
 MOST_RECENT = 5
 MENU = (
     "new", "open", "save", "save_as", "double", "name", "", "export", "import", "", "undo", "redo",
-    "", "everywhere", "goodbye", "card", "",
-    "film", "voice_music", "path", "clocks", "buffer", "hand_off", "", "night", "larger", "smaller", "fold", "keys", "home", "", "quit",
+    "", "find", "everywhere", "goodbye", "small_form", "hour_page", "card", "",
+    "questions", "", "night", "larger", "smaller", "fold", "detail", "keys", "meanings", "copy_happened", "home", "",
+    "quit",
 )  # fmt: skip
 
 
 def show_menu(button: QWidget, actions: Actions, recent: Iterable[Path], open_file: Callable[[Path], object]) -> None:
     """Below `button`, until something was chosen or the menu left."""
-    menu = QMenu(button)
+    menu = Menu(button)
     for path in list(recent)[:MOST_RECENT]:
         action = menu.addAction(path.name)
         assert action is not None

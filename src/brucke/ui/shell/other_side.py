@@ -7,8 +7,9 @@ from PyQt6.QtPrintSupport import QPrintDialog, QPrinter
 from PyQt6.QtWidgets import QDialog, QFileDialog, QVBoxLayout, QWidget
 
 from ...core.document.setup import Listener, Setup
-from ...words.other_side import card_sentences, card_text, card_title
+from ...words.remote_card import card_sentences, card_text, card_title
 from ...words.timing import listener_name
+from ...words.translation import _
 from ..kit.button import Button
 from ..kit.card import Card
 from ..kit.chips import Chips
@@ -21,12 +22,12 @@ from ..theme.theme import Theme
 class OtherSideDialog(QDialog):
     def __init__(self, theme: Theme, setup: Setup, listeners: tuple[Listener, ...], moment: str, parent: QWidget):
         super().__init__(parent)
-        self.setWindowTitle("A card for the other side")
+        self.setWindowTitle(_("A card for the other side"))
         self.resize(640, 460)
         self._setup, self._moment = setup, moment
         self.listener = listeners[0]
         names = [(x.id, listener_name(setup, x.id)) for x in listeners]
-        self.which = Chips(theme, "Call", names, self._choose)
+        self.which = Chips(theme, _("Call"), names, self._choose)
         self.which.setVisible(len(listeners) > 1)
         self._listeners = listeners
         card = Card(theme)
@@ -35,9 +36,9 @@ class OtherSideDialog(QDialog):
         for w in (self.title, *self.lines):
             card.column.addWidget(w)
         self.said = Words(theme, "small", "water")
-        self.copy = Button(theme, "Copy", "primary")
-        self.print, self.save = Button(theme, "Print…"), Button(theme, "Save as a page…")
-        self.away = Button(theme, "Close", "plain", "Esc")
+        self.copy = Button(theme, _("Copy"), "primary")
+        self.print, self.save = Button(theme, _("Print…")), Button(theme, _("Save as a page…"))
+        self.away = Button(theme, _("Close"), "plain", "Esc")
         self.copy.clicked.connect(self._copy)
         self.print.clicked.connect(self._print)
         self.save.clicked.connect(self._save)
@@ -67,16 +68,16 @@ class OtherSideDialog(QDialog):
         clipboard = QGuiApplication.clipboard()
         if clipboard is not None:
             clipboard.setText(self.text)
-            self.said.say("Copied. Send it to them before the hour.")
+            self.said.say(_("Copied. Send it to them before the hour."))
 
     def _print(self) -> None:
         printer = QPrinter(QPrinter.PrinterMode.HighResolution)
         if QPrintDialog(printer, self).exec() == QDialog.DialogCode.Accepted:
             text_page(self.text).print(printer)
-            self.said.say("Given to the printer.")
+            self.said.say(_("Given to the printer."))
 
     def _save(self) -> None:
         start = str(Path.home() / f"{listener_name(self._setup, self.listener.id)}.pdf")
-        name, _kinds = QFileDialog.getSaveFileName(self, "Save as a page", start, KINDS)
+        name, _kinds = QFileDialog.getSaveFileName(self, _("Save as a page"), start, KINDS)
         if name:
             self.said.say(save_page(text_page(self.text), Path(name)))

@@ -8,9 +8,10 @@ from pathlib import Path
 from PyQt6.QtCore import QSettings
 from PyQt6.QtWidgets import QApplication
 
-from ...core.document.presets import OWN
+from ...app.session.session import Session
+from ...app.studio import Studio
 from ...core.document.setup import Setup
-from ...desk.session import Session
+from ...core.storage.presets import OWN
 from ..theme.theme import Theme
 from .window import Window
 
@@ -22,7 +23,7 @@ def take_shots(app: QApplication, theme: Theme, session: Session, settings: QSet
     page: one PNG each. 2 where it could not."""
     folder.mkdir(parents=True, exist_ok=True)
     theme.set(night=False, scale=1.0)
-    window = Window(theme, session, settings, take_seconds=TAKE_S)
+    window = Window(theme, Studio(session, settings, take_seconds=TAKE_S))
     window.show()
     pictures = _Pictures(app, theme, window, folder)
     try:
@@ -107,7 +108,11 @@ class _Pictures:
         self.until(lambda: not w.measuring.busy, 60)
         w.align.choose_listener("shore_stream")
         w.running.play(True)
-        self.shot("align-measured", 4)
+        w.detail.set(False)
+        w.align.toggle_questions()
+        self.shot("questions", 1)
+        w.align.toggle_questions()
+        w.detail.set(True)
         w.align.everywhere()
         w.align.choose_part("harp")
         self.shot("align-in-step", 1)
@@ -125,8 +130,12 @@ class _Pictures:
         self.shot("review", 0.5)
         w.go_to("align")
         w.running.play(True)
+        w.go_to("perform")
+        w.do("line_next")
+        self.until(lambda: w.studio.order.spent_s > 1.5, 5)
+        w.do("line_next")
+        self.shot("perform", 8)
         self.theme.set(night=True)
-        self.shot("align-night", 4)
         w.do("share")
         self.shot("share-night", 1)
         self.theme.set(night=False)

@@ -11,16 +11,14 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from ...core.document.setup import Listener
-from ...core.routing.hearing import heard_now
-from ...desk.desktop import Desktop
-from ...desk.running import LiveEngine
-from ...desk.session import Session
-from ...desk.take import TakeRecorder
-from ...engine.step.live import has_door, muted_now, open_now
+from ...app.engine.live_engine import LiveEngine
+from ...app.presence.audience import Audience
+from ...app.recording.take_recorder import TakeRecorder
+from ...app.session.session import Session
 from ...words import timing
-from ...words.doors import cut_off_text, door_text
+from ...words.open_closed import not_there_text
 from ...words.shape import loudness_text
+from ...words.translation import _
 from ..kit.button import Button
 from ..kit.flow import Flow
 from ..kit.label import Words
@@ -35,23 +33,23 @@ LOUDNESS_EVERY = 10  # frames of the window's clock
 class Strip(QWidget):
     chose = pyqtSignal(str)
 
-    def __init__(self, theme: Theme, session: Session, running: LiveEngine, taking: TakeRecorder, desktop: Desktop):
+    def __init__(self, theme: Theme, session: Session, running: LiveEngine, taking: TakeRecorder, audience: Audience):
         super().__init__()
         self.theme, self.session, self.running, self.taking = theme, session, running, taking
-        self.desktop = desktop
+        self.audience = audience
         self.cards: dict[str, ListenerCard] = {}
         self.compact = False
         self._ticks = 0
         self.track = Words(theme, "small strong", "part:0", wraps=False)
         self.time = Words(theme, "small", "mute", wraps=False)
-        self.play = Button(theme, "Play", "plain", "P")
+        self.play = Button(theme, _("Play"), "plain", "P")
         self.seek = Slider(Qt.Orientation.Horizontal)
-        self.seek.setAccessibleName("Position in the backing track")
+        self.seek.setAccessibleName(_("Position in the backing track"))
         self.seek.setRange(0, 1000)
         self.seek.setFixedWidth(180)
-        self.record = Button(theme, "Record", "plain", "R")
+        self.record = Button(theme, _("Record"), "plain", "R")
         self.hears = Words(theme, "small", "mute", wraps=False)
-        self.fold = Button(theme, "Fold", "plain", "F7")
+        self.fold = Button(theme, _("Smaller"), "plain", "F7")
         head = QWidget()
         flow = Flow(parent=head)
         self._head = flow
@@ -79,11 +77,11 @@ class Strip(QWidget):
         self.record.clicked.connect(taking.record)
         taking.changed.connect(self._show_recording)
         session.changed.connect(self.refresh)
-        desktop.changed.connect(self.refresh)
+        audience.desktop.changed.connect(self.refresh)
         session.rewired.connect(self._rebuild)
         running.changed.connect(self.refresh)
         running.levels.connect(self._levels)
-        theme.changed.connect(self._space)
+        theme.follow(self, self._space)
         self._rebuild()
 
     def _rebuild(self) -> None:
@@ -133,11 +131,12 @@ class Strip(QWidget):
         self._fit()
 
     def set_compact(self, compact: bool) -> None:
-        """Little height: folded, and only the track's name, time and button above."""
+        """Little height: one line, the track's time and button, moments, and who hears you."""
         if compact != self.compact:
             self.compact = compact
-            for w in (self.seek, self.hears, self.fold):
+            for w in (self.track, self.fold, self._area):
                 w.setVisible(not compact)
+            self.seek.setVisible(not compact and not self.play.isHidden())
             self._fold(compact)
 
     def _fit(self) -> None:
@@ -178,7 +177,7 @@ class Strip(QWidget):
         if text != self.record.text():
             self.record.setText(text)
             self.record.updateGeometry()
-        if self.hears_text() != self.hears.text():
+        if self.audience.hears_text() != self.hears.text():
             self.refresh()
 
     def toggle_fold(self) -> None:
@@ -188,7 +187,7 @@ class Strip(QWidget):
         for card in self.cards.values():
             card.folded = folded
             card._restyle()
-        self.fold.setText("Unfold" if folded else "Fold")
+        self.fold.setText(_("Larger") if folded else _("Smaller"))
         self._fit()
 
     def refresh(self) -> None:
@@ -198,79 +197,42 @@ class Strip(QWidget):
             if card is not None:
                 tone = "coral" if timing.needs_you(t.verdict) else "water"
                 detail = timing.verdict_detail(setup, t, self.session.facts)
-                card.say(timing.verdict_text(setup, t.verdict), tone, detail)
+                gone = self._not_there(t.listener)
+                card.say(gone or timing.verdict_text(setup, t.verdict), "coral" if gone else tone, detail)
         for id, chip in self.moments.items():
             chip.setChecked(id == self.session.live.moment)
         lead = next((p for p in setup.parts if p.kind == "lead"), None)
         self.track.say(lead.name if lead else "", f"part:{lead.colour}" if lead else "mute")
-        self.hears.say(self.hears_text())
-        self.hears.setVisible(not self.compact)
+        alarm = self.audience.past_us() or self.session.facts.ends_gone
+        self.hears.say(self.audience.hears_text(), "coral" if alarm else "mute")
         self._fit()
         self.transport()
 
-    def hears_text(self) -> str:
-        """Who hears you now, and what: from routes, mutes, the moment and what runs. A recorder only while it records."""
-        setup, live = self.session.setup, self.session.live
-        if self.running.state != "running":
-            return "nobody hears you: stopped"
-        if live.silent:
-            return "nobody hears anything: silence"
-        cut_off, doors = self._cut_off(), [x for x in setup.listeners if x.id in self.desktop.ears]
-        flows, heard = self._flows(), self.heard()
-        said = [
-            door_text(
-                timing.listener_name(setup, x.id),
-                open_now(setup, x, live),
-                [e.program for e in self.desktop.ears[x.id]],
-            )
-            for x in doors
-            if not flows[x.id]
-        ] + [cut_off_text(timing.listener_name(setup, x.id)) for x in cut_off]
-        if (text := timing.heard_text(setup, heard)) or not said:
-            said = [text or "nobody hears you: nothing is routed to them, or it is muted", *said]
-        return "; ".join(said)
-
-    def heard(self) -> list[tuple[str, list[str]]]:
-        """(listener, parts) of everybody else whom something reaches now."""
-        setup, live = self.session.setup, self.session.live
-        if self.running.state != "running":
-            return []
-        flows, cut_off, muted = self._flows(), self._cut_off(), muted_now(setup, live)
-        found = [
-            (x.id, heard_now(setup, live.moment, muted, x.id))
-            for x in setup.listeners
-            if x.kind != "monitor"
-            and (x.kind != "recorder" or self.taking.recording.state == "recording")
-            and flows.get(x.id, x not in cut_off)
-        ]
-        return [(id, parts) for id, parts in found if parts]
-
-    def _cut_off(self) -> list[Listener]:
-        setup = self.session.setup
-        return [x for x in setup.listeners if has_door(setup, x.id)] if self.desktop.state == "down" else []
-
-    def _flows(self) -> dict[str, bool]:
-        """By listener of this computer: whether sound goes through its door to somebody."""
-        setup, live, ears = self.session.setup, self.session.live, self.desktop.ears
-        return {
-            x.id: any(e.flows for e in ears[x.id]) and open_now(setup, x, live) for x in setup.listeners if x.id in ears
-        }
+    def _not_there(self, listener: str) -> str:
+        """What a listener of one's own would hear by, where that is unplugged."""
+        x, gone = self.session.setup.listener(listener), self.session.facts.ends_gone
+        name = gone.get(x.device, ("", ""))[1] if x.kind == "monitor" else ""
+        return not_there_text(name) if name else ""
 
     def transport(self) -> None:
         """Position and play state; called with every frame."""
         position, length = self.running.track
         text = f"{timing.clock_text(max(0.0, position))} of {timing.clock_text(length)}" if length else "stopped"
         if position < 0:
-            text = f"counts in, {-position:.0f} s"
-        if text != self.time.text():
-            self.time.say(text)
-        word = "Pause" if self.running.playing else "Play"
+            text = _("counts in, {position:.0f} s").format(position=-position)
+        plays = any(p.tracks for p in self.session.setup.parts)
+        if (text if plays else "") != self.time.text():
+            self.time.say(text if plays else "")
+        word = _("Pause") if self.running.playing else _("Play")
         if self.play.text() != word:
             self.play.setText(word)
             self.play.updateGeometry()
         if not self.seek.isSliderDown():
             self.seek.setValue(round(position / length * 1000) if length else 0)
         self.seek.setEnabled(bool(length))
+        if plays == self.play.isHidden():
+            self.play.setVisible(plays)
+            self.seek.setVisible(plays and not self.compact)
 
     def _seek(self) -> None:
         length = self.running.track[1]

@@ -4,6 +4,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from ...core.document.setup import Setup
+from ...core.routing.person import own_microphone
 from ...core.timing.arrivals import Timing
 from ...engine.step.live import Live, doors, open_doors
 from ...words.timing import listener_name, needs_you, verdict_text
@@ -63,12 +64,17 @@ def entries(now: Now) -> tuple[Entry, ...]:
     if now.trouble:
         found.insert(1, Entry("trouble", _short(now.trouble), enabled=False))
     for x in doors(setup):
-        text = _("{name} open").format(name=listener_name(setup, x))
+        text = _("Let {name} hear").format(name=listener_name(setup, x))
         found.append(Entry(f"door/{x}", text, x in opened, now.sounds))
     if not doors(setup):
-        found.append(Entry("on_air", _("Open"), live.on_air, now.sounds))
+        found.append(Entry("on_air", _("Let them hear"), live.on_air, now.sounds))
     elif len(doors(setup)) > 1:
-        found.append(Entry("on_air", _("Close everyone") if live.on_air else _("Open those chosen"), None, now.sounds))
+        found.append(
+            Entry("on_air", _("Let nobody hear") if live.on_air else _("Let those chosen hear"), None, now.sounds)
+        )
+    mine = own_microphone(setup)
+    if mine is not None:
+        found.append(Entry("mute_me", _("Mute {name}").format(name=mine.name), mine.id in live.muted, now.sounds))
     found += [Entry("silence", _("Silence"), live.silent, now.sounds), *_moments(setup, live.moment), Entry()]
     found.append(Entry("in_step", in_step_text(setup, now.timing), enabled=False))
     bye = _("Goodbye at once") if now.fading else _("Goodbye")

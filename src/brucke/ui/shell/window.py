@@ -1,99 +1,84 @@
 """The window: deck, place, strip; what is wired to what. What its actions do is in `doing.py`."""
 
+from collections.abc import Callable
 from pathlib import Path
+from typing import TypeVar
 
-from PyQt6.QtCore import QEvent, QSettings, Qt, pyqtSignal
+from PyQt6.QtCore import QEvent, Qt, pyqtSignal
 from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QResizeEvent, QShowEvent
 from PyQt6.QtWidgets import QApplication, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
 
-from ...desk.desktop import Desktop
-from ...desk.documents import Documents
-from ...desk.frame_clock import FrameClock
-from ...desk.good_hours import GoodHours
-from ...desk.goodbye import Goodbye
-from ...desk.headphones import HeadphoneCheck
-from ...desk.playback import Playback
-from ...desk.round_trip import Measurer
-from ...desk.running import LiveEngine
-from ...desk.session import Session
-from ...desk.shape import ShapeHelpers
-from ...desk.soundcheck import SoundcheckRun
-from ...desk.take import TakeRecorder
-from ...words.doors import goodbye_text
+from ...app.studio import Studio
+from ...words.at_home import KEEPS, LETS_GO, held_text
 from ...words.good_hour import since_text
+from ...words.translation import _
 from ..kit.place import Place
 from ..places.align.view import AlignView
 from ..places.gather.view import GatherView
+from ..places.perform.view import PerformView
 from ..places.review.view import ReviewView
 from ..places.shape.view import ShapeView
 from ..places.share.view import ShareView
 from ..places.soundcheck.view import SoundcheckView
 from ..theme.theme import Theme
+from .action_handlers import ActionHandlers
 from .actions import Actions
+from .background_mode import BackgroundMode
 from .deck import Deck
-from .doing import Doing
-from .filing import Filing
-from .hiding import Hiding
+from .deck_state import DeckState
+from .detail_switch import DetailSwitch
+from .document_dialogs import DocumentDialogs
+from .hands import Hands
+from .meanings import explain_where_pressed
 from .menu import show_menu
-from .notice import Notice
-from .otherwise import Otherwise
-from .overview import Overview
+from .notice import Notice, refusals
+from .places import PLACES
+from .questions import whether_agreed
+from .small_window import SmallWindow
 from .strip import Strip
+from .tools import Tools
 
+P = TypeVar("P", bound=Place)
 COMPACT_PX = 560  # below this scaled height deck and strip make room for the place
 
 
 class Window(QMainWindow):
     ended = pyqtSignal()
+    ask_held: Callable[[str], str] = staticmethod(lambda _text: KEEPS)  # keeps, lets go or “” for staying
 
-    def __init__(
-        self,
-        theme: Theme,
-        session: Session,
-        settings: QSettings,
-        running: LiveEngine | None = None,
-        take_seconds: float = 30.0,
-        documents: Documents | None = None,
-    ):
+    def __init__(self, theme: Theme, studio: Studio):
         super().__init__()
-        self.theme, self.session, self.settings = theme, session, settings
-        self.running = running or LiveEngine(session)
-        self.documents = documents or Documents(session, settings)
-        self.desktop = Desktop(session)
-        self.checking = SoundcheckRun(session, self.running)
-        self.measuring = Measurer(session, self.running)
-        self.taking = TakeRecorder(session, self.running, take_seconds)
-        self.playback = Playback(session, self.running, self.taking)
-        self.shaping = ShapeHelpers(session, self.running, self.documents.home)
-        self.hours = GoodHours(session, self.running, self.taking, self.desktop, self.documents.home)
-        self.headphones = HeadphoneCheck(session, self.running, self.desktop)
-        self.goodbye = Goodbye(session, self.running, self.taking)
-        self.hiding: Hiding | None = None  # where closing it does not end it
-        self._before_check = "gather"
-        self._ticks = 0
-        self._asked, self._leaves = True, False
-        self.doing = Doing(self)
-        self.do, self.act = self.doing.do, self.doing.act
+        self.theme, self.studio = theme, studio
+        self.session, self.settings, self.documents = studio.session, studio.settings, studio.documents
+        self.running, self.desktop, self.steps = studio.running, studio.desktop, studio.steps
+        self.measuring, self.taking, self.playback = studio.measuring, studio.taking, studio.playback
+        self.checking, self.shaping, self.known_good = studio.checking, studio.shaping, studio.known_good
+        self.headphones, self.goodbye, self.audience = studio.headphones, studio.goodbye, studio.audience
+        self.clock, self.song_pause = studio.clock, studio.song_pause
+        session, settings = studio.session, studio.settings
+        explain_where_pressed(theme)
+        self.detail = DetailSwitch(theme, session, settings)
+        self.background_mode: BackgroundMode | None = None  # where closing it does not end it
+        self._before_check, self._ticks = "gather", 0
+        self.small = SmallWindow(self)
+        self._asked, self._leaves, self._lets_go = True, False, False
+        self.action_handlers = ActionHandlers(self)
+        self.do, self.act = self.action_handlers.do, self.action_handlers.act
         self.actions_table = Actions(self, settings, self.do)
-        self.notice = Notice(theme)
-        self.filing = Filing(self, theme, session, self.documents, self.notice)
-        self.gather = GatherView(
-            theme, session, self.running, self.documents, self.shaping.levelling, self.desktop, self.headphones
-        )
-        self.share = ShareView(theme, session, self.running, self.checking)
-        self.shape = ShapeView(theme, session, self.running, self.shaping)
-        self.align = AlignView(theme, session, self.measuring, self.taking)
-        self.review = ReviewView(theme, session, self.taking, self.playback)
-        self.soundcheck = SoundcheckView(theme, session, self.checking, self.hours)
-        places = (self.gather, self.share, self.shape, self.align, self.review, self.soundcheck)
-        self.places: dict[str, Place] = {p.id: p for p in places}
-        self.deck = Deck(theme, [(p.id, p.name) for p in places if p.name])
-        self.overview = Overview(self.deck, self.places, session, self.running, self.checking, self.taking)
+        self.notice = Notice(theme, refusals(session, self.running))
+        self.document_dialogs = DocumentDialogs(self, theme, session, self.documents, self.notice)
+        self.places: dict[str, Place] = {view.action.id: view(theme, studio) for view in PLACES}
+        self.gather, self.share = self._place(GatherView), self._place(ShareView)
+        self.shape, self.align = self._place(ShapeView), self._place(AlignView)
+        self.perform = self._place(PerformView)
+        self.review, self.soundcheck = self._place(ReviewView), self._place(SoundcheckView)
+        self.deck = Deck(theme, [(p.id, p.name) for p in self.places.values() if p.name])
+        self.detail.shown_on(self.deck.detail)
+        self.deck_state = DeckState(self.deck, self.places, session, self.running, self.checking, self.taking)
         self.stack = QStackedWidget()
         for place in self.places.values():
             self.stack.addWidget(place)
-        self.strip = Strip(theme, session, self.running, self.taking, self.desktop)
-        self.otherwise = Otherwise(self)
+        self.strip, self.tools = Strip(theme, session, self.running, self.taking, self.audience), Tools(self)
         self._assemble()
         self._connect()
         self.setAcceptDrops(True)
@@ -107,6 +92,9 @@ class Window(QMainWindow):
         else:
             self.setFocus()
 
+    def _place(self, kind: type[P]) -> P:
+        return next(p for p in self.places.values() if isinstance(p, kind))
+
     def _look_for_a_desktop(self) -> None:
         """An empty page offers this computer where it can carry sound."""
         if self.gather.empty:
@@ -114,22 +102,24 @@ class Window(QMainWindow):
 
     def _offer_what_is_left(self) -> None:
         """A crash left edits of the very file that was opened: offered, never put in its place unasked."""
+        if self.documents.brought_back:
+            self.notice.say(self.documents.brought_back, "amber")
         path = self.session.path
         left = self.documents.left_of(path) if path is not None else None
         if path is not None and left is not None:
-            text = f"Brucke ended unexpectedly with edits of {path.name} that were not saved."
-            self.notice.offer(text, "amber", "Bring them back", lambda: self.documents.bring_back(*left))
+            text = _("Brucke ended unexpectedly with edits of {name} that were not saved.").format(name=path.name)
+            self.notice.offer(text, "amber", _("Bring them back"), lambda: self.documents.bring_back(*left))
 
     def _assemble(self) -> None:
+        self.hands = Hands(self, self.deck)
         body = QWidget()
         column = QVBoxLayout(body)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
-        column.addWidget(self.deck)
-        column.addWidget(self.notice)
-        column.addWidget(self.stack, 1)
-        column.addWidget(self.strip)
+        for w in (self.deck, self.stack, self.strip):
+            column.addWidget(w, 1 if w is self.stack else 0)
         self.setCentralWidget(body)
+        self.notice.lie_over(self.stack)
         self.setMinimumSize(800, 560)
         self.resize(1280, 800)
 
@@ -142,50 +132,33 @@ class Window(QMainWindow):
         self.deck.check.clicked.connect(lambda: self.do("soundcheck"))
         self.gather.opens.connect(lambda: self.do("open"))
         self.gather.opened.connect(self.open_file)
+        self.gather.guided.connect(self.detail.begin_plainly)
         self.share.shows.connect(self.strip.choose)
         self.share.in_align.connect(self._show_in_align)
         for place in (self.share, self.soundcheck):
-            place.by_hand.connect(self.doing.by_hand)
+            place.by_hand.connect(self.action_handlers.by_hand)
         self.soundcheck.left.connect(self.leave_check)
         self.strip.chose.connect(self._show_listener)
         self.align.shows.connect(self.strip.choose)
         self.align.asks.connect(self.do)
+        self.gather.ends.acts.connect(self.do)
+        self.perform.acts.connect(self.do)
+        self.perform.mutes.connect(self.hands.toggle_mute)
+        self.perform.turned.connect(self.refresh)
         self.review.shows.connect(self.strip.choose)
         self.desktop.changed.connect(lambda: self.gather.start.offer_here(self.desktop.there))
-        self.desktop.moved.connect(self.running.moved)
-        self.desktop.carried = lambda: self.running.carried
         self.session.replaced.connect(self._look_for_a_desktop)
         self.session.went.connect(self._went)
         self.session.noticed.connect(self.notice.say)
-        for signal in (
-            self.session.changed,
-            self.desktop.changed,
-            self.running.changed,
-            self.taking.changed,
-            self.measuring.changed,
-            self.checking.changed,
-        ):
-            signal.connect(self.refresh)
+        self.session.stands.connect(self.notice.stand)
+        for it in (self.session, self.desktop, self.running, self.taking, self.measuring, self.checking):
+            it.changed.connect(self.refresh)
         self.taking.proved.connect(self._proved)
-        self.hours.found.connect(self._say_different)
+        self.taking.ask_agreed = lambda part: whether_agreed(self, self.theme, self.session, part)
+        self.known_good.found.connect(self._say_different)
         self.goodbye.said.connect(self._said_goodbye)
         self.measuring.changed.connect(self._say_measuring)
-        self.theme.changed.connect(self._compact)
-        self.clock = FrameClock(self)
-        for part in (
-            self.running,
-            self.desktop,
-            self.measuring,
-            self.taking,
-            self.playback,
-            self.checking,
-            self.shaping,
-            self.goodbye,
-            self.headphones,
-            self.hours,
-            self.otherwise,
-        ):
-            self.clock.tick.connect(part.tick)
+        self.theme.follow(self, self._compact)
         self.clock.tick.connect(self._frame)
 
     def _show_menu(self) -> None:
@@ -227,9 +200,11 @@ class Window(QMainWindow):
         if self.place == "align":
             return
         if m.state == "counting":
-            self.notice.say(f"{m.count} … hold a headphone to the microphone.", "amber")
+            said = _("{count} … hold a headphone to the microphone.").format(count=m.count)
+            self.notice.stand(said, "amber", lambda: m.state == "counting" and said.startswith(f"{m.count} "))
         elif m.busy:
-            self.notice.say("Measuring. Everyone else hears silence for a moment.", "amber")
+            said = _("Measuring. Everyone else hears silence for a moment.")
+            self.notice.stand(said, "amber", lambda: m.busy and m.state != "counting")
         elif m.message:
             self.notice.say(m.message, "coral" if m.failed else "water")
 
@@ -240,47 +215,44 @@ class Window(QMainWindow):
         self.notice.say(what, "mute")
 
     def _say_different(self) -> None:
-        if self.hours.then is not None and self.place != "soundcheck":
-            text = since_text(self.hours.then, len(self.hours.changes))
-            self.notice.offer(text, "amber", "Show", lambda: self.do("soundcheck"))
+        if self.known_good.then is not None and self.place != "soundcheck":
+            text = since_text(self.known_good.then, len(self.known_good.changes))
+            self.notice.offer(text, "amber", _("Show"), lambda: self.do("soundcheck"))
 
     def _said_goodbye(self) -> None:
-        hears = self.strip.hears_text() if self.strip.heard() else ""
-        self.notice.say(goodbye_text(self.session.setup, hears), "water")
+        text = self.audience.goodbye_text()
+        self.notice.say(text, "water", lambda: self.audience.goodbye_text() == text)
 
     def _proved(self) -> None:
+        if self.action_handlers.goes_on_in_step():
+            return
         if not self.session.live.on_air:
             self.go_to("review")
-        self.notice.say("The take is measured. B changes between before and now.", "water")
+        both = _(" B changes between before and now.") if self.taking.against >= 0 else ""
+        self.notice.say(_("The recording is measured.{both}").format(both=both), "water")
 
     # What is shown
 
     def refresh(self) -> None:
         session = self.session
-        star = " (unsaved)" if session.unsaved else ""
-        self.setWindowTitle(f"{session.setup.name}{star} – Brucke")
-        self.overview.refresh()
-        self.strip.setVisible(bool(session.setup.parts or session.setup.listeners))
+        self.setWindowTitle(f"{session.setup.name}{' (unsaved)' if session.unsaved else ''} – Brucke")
+        self.hands.refresh()
+        self.deck_state.refresh()
+        in_hour = self.place == "perform" and not self.perform.editing
+        self.actions_table.set_in_hour(in_hour or (session.live.on_air and self.place != "perform"))
+        # Perform says the same large.
+        self.strip.setVisible(self.place != "perform" and bool(session.setup.parts or session.setup.listeners))
         self.strip.choose(self.places[self.place].listener or self.align.listener)
 
     def _frame(self) -> None:
         self._ticks += 1
         if self._ticks % 15 == 0:
-            self.overview.show_facts()
-            if self.running.playing and not self.overview.heard_music:
+            self.notice.tick()
+            self.deck_state.show_facts()
+            if self.running.playing and not self.deck_state.heard_music:
                 self.refresh()
 
     # Files
-
-    def _free_to_leave(self) -> bool:
-        """Another document only where nothing goes out and nothing is being recorded."""
-        if self.session.live.on_air:
-            self.notice.say("On air, no other setup is opened. Close first (F9).", "amber")
-            return False
-        if self.taking.state != "idle":
-            self.notice.say("A take is being made. End it first (R), then open another setup.", "amber")
-            return False
-        return True
 
     def _end_typing(self) -> None:
         """What was typed into a field and not left yet counts."""
@@ -291,12 +263,15 @@ class Window(QMainWindow):
 
     def file(self, id: str) -> None:
         self._end_typing()
-        if id in ("new", "open", "import", "double") and not self._free_to_leave():
+        if id in ("new", "open", "import", "double") and not self.document_dialogs.free_to_leave(
+            self.taking.state == "idle"
+        ):
             return
         done = {
-            "new": self.filing.new, "open": self.filing.open, "save": self.filing.save,
-            "save_as": self.filing.save_as, "double": self.filing.double, "export": self.filing.export,
-            "import": self.filing.import_, "name": self.filing.name,
+            "new": self.document_dialogs.new, "open": self.document_dialogs.open, "save": self.document_dialogs.save,
+            "save_as": self.document_dialogs.save_as, "double": self.document_dialogs.double,
+            "export": self.document_dialogs.export,
+            "import": self.document_dialogs.import_, "name": self.document_dialogs.name,
         }[id]()  # fmt: skip
         if id == "new" and done:
             self.go_to("gather")
@@ -304,7 +279,9 @@ class Window(QMainWindow):
         self.refresh()
 
     def open_file(self, path: Path) -> bool:
-        return self._free_to_leave() and self.filing.open_file(path)
+        return self.document_dialogs.free_to_leave(self.taking.state == "idle") and self.document_dialogs.open_file(
+            path
+        )
 
     def dragEnterEvent(self, e: QDragEnterEvent | None) -> None:
         data = e.mimeData() if e is not None else None
@@ -334,8 +311,12 @@ class Window(QMainWindow):
     def asked_for(self, file: Path | None) -> None:
         """Somebody has started Brucke once more: to the front, with the file that was given."""
         self.to_front()
-        if file is not None and file != self.session.path and self._free_to_leave():
-            self.filing.open_file(file)
+        if (
+            file is not None
+            and file != self.session.path
+            and self.document_dialogs.free_to_leave(self.taking.state == "idle")
+        ):
+            self.document_dialogs.open_file(file)
 
     def to_front(self) -> None:
         self.setWindowState(self.windowState() & ~Qt.WindowState.WindowMinimized)
@@ -345,19 +326,18 @@ class Window(QMainWindow):
 
     def changeEvent(self, e: QEvent | None) -> None:
         super().changeEvent(e)
-        if self.hiding is not None and e is not None and e.type() == QEvent.Type.WindowStateChange:
-            self.hiding.see()
+        if self.background_mode is not None and e is not None and e.type() == QEvent.Type.WindowStateChange:
+            self.background_mode.see()
 
     def showEvent(self, e: QShowEvent | None) -> None:
         super().showEvent(e)
-        if self.hiding is not None:
-            self.hiding.see()
+        if self.background_mode is not None:
+            self.background_mode.see()
 
     def open_home(self) -> None:
-        if self.hiding is None:
-            self.notice.say("The demo ends with its window: it is at home nowhere.", "amber")
-        else:
-            self.hiding.choose(self.theme, self)
+        if self.background_mode is not None:
+            return self.background_mode.choose(self.theme, self)
+        self.notice.say(_("The demo ends with its window: it is at home nowhere."), "amber")
 
     def leave(self) -> None:
         """Quit: closing does not hide it."""
@@ -380,19 +360,18 @@ class Window(QMainWindow):
             self.documents.keep_now()
         self.hide()
         self.settings.setValue("geometry", self.saveGeometry())
-        self.otherwise.close()
-        self.taking.close()
-        self.playback.close()
-        self.running.end()
-        self.desktop.end()
-        self.documents.close(leave=not self._asked)
-        self.shaping.close()
-        if self.hiding is not None:
-            self.hiding.end()
+        self.tools.close()
+        self.studio.end(self._lets_go, leaves_edits=not self._asked)
+        if self.background_mode is not None:
+            self.background_mode.end()
         super().closeEvent(e)
         self.ended.emit()
 
     def _may_end(self) -> bool:
-        if not self._leaves and self.hiding is not None and not self.hiding.closes():
+        if not self._leaves and self.background_mode is not None and not self.background_mode.closes():
             return False
-        return self.filing.may_leave()
+        if not self.document_dialogs.may_leave():
+            return False
+        answer = self.ask_held(held_text(self.desktop.held)) if self.desktop.held else KEEPS
+        self._lets_go = answer == LETS_GO
+        return bool(answer)

@@ -17,6 +17,10 @@ ROLES = {
     "title": (20, 600),
     "brand": (26, 700),
     "figure": (26, 700),
+    # Read from two metres, in Perform.
+    "big": (22, 600),
+    "large": (30, 600),
+    "huge": (46, 700),
 }
 
 

@@ -2,10 +2,10 @@
 turns them into for its kernel, and what can be drawn of it.
 
 A kernel is a plain function of sound float32 [2, n], changed in place; its parameters float32 [PARAMS], of which the
-first is `on`; its state float64 [STATE], whose first PARAMS numbers are the parameters as they are smoothed and the rest
-its own; a memory float64 [MEMORY]; the share `smooth` by which a parameter comes nearer with each frame; the rate in
-Hz; and what plug-ins are sent and gave (`chain.run_chain`). It is compiled by whoever runs chains, with the helpers it
-calls; nothing here imports a compiler, so the window can use it.
+first is `on`; its state float64 [STATE], whose first PARAMS numbers are the parameters as they are smoothed and the
+rest its own; a memory float64 [MEMORY]; the share `smooth` by which a parameter comes nearer with each frame; the rate
+in Hz; and what plug-ins are sent and gave (`chain.run_chain`). It is compiled by whoever runs chains, with the helpers
+it calls; nothing here imports a compiler, so the window can use it.
 """
 
 from collections.abc import Callable
@@ -22,8 +22,8 @@ MAX_SLOTS = 8
 MAX_PLUG_INS = 8  # in a whole setup
 PARAMS = 32
 ON = 0  # the first number of every processor: 1 or 0, smoothed like all others
-RING = 4096  # frames that a slot can remember of each channel
-MEMORY = 2 * RING
+RING = 4096  # frames that a slot can remember of each channel up to 50 kHz
+MEMORY = 2 * 4 * RING  # four times as much at 192 kHz: what is not needed is never touched
 STATE = 80
 OWN = PARAMS  # where a processor's own numbers begin in its state
 # What a slot tells: the level in front of it, 0…1 and falling, and the reductions of up to three bands, in dB.
@@ -53,8 +53,8 @@ def held(thing: Ranged, field: str) -> float:
 
 @dataclass(frozen=True)
 class Tells:
-    """What there is to see while it runs: the sound's `spectrum`, a `histogram` of its levels, its `level` on the curve,
-    the levels on `both sides`; `reductions`, how many it tells; whether its `threshold_db` is marked."""
+    """What there is to see while it runs: the sound's `spectrum`, a `histogram` of its levels, its `level` on the
+    curve, the levels on `both sides`; `reductions`, how many it tells; whether its `threshold_db` is marked."""
 
     moves: Literal["", "spectrum", "histogram", "level", "both sides"] = ""
     reductions: int = 0
@@ -75,15 +75,17 @@ class ProcessorBase(Ranged, frozen=True, kw_only=True, tag_field="kind"):
         return ()
 
     def costs_frames(self, block: int) -> int:
-        """What it costs, at any rate. What is off goes on costing it, so that switching never moves the sound in time."""
+        """What it costs, at any rate. What is off goes on costing it, so that switching never moves the sound in
+        time."""
         return 0
 
     def response_db(self, hz: F64, rate_hz: float) -> F64 | None:
-        """What it does to each frequency."""
+        """What it does to each frequency of `hz` [n], in dB [n]; None where that is no matter of frequency."""
         return None
 
     def level_out_db(self, into_db: F64) -> F64 | None:
-        """The level that goes out for a steady level that comes in."""
+        """The level in dB [n] that goes out for steady levels `into_db` [n] that come in; None where that is no matter
+        of level."""
         return None
 
     def edges_hz(self) -> tuple[float, ...]:
@@ -106,8 +108,15 @@ def helper(function: F) -> F:
 
 
 @helper
+def ring(rate: float) -> int:
+    """Frames that a slot remembers of each channel, about as long at every rate."""
+    return RING if rate <= 50_000.0 else 2 * RING if rate <= 100_000.0 else 4 * RING
+
+
+@helper
 def over(db: float, threshold: float, ratio: float, knee: float) -> float:
-    """How many decibels a level is to be reduced by: static curve with a soft knee, Giannoulis, Massberg & Reiss 2012."""
+    """How many decibels a level is to be reduced by: static curve with a soft knee, Giannoulis, Massberg & Reiss
+    2012."""
     above = db - threshold
     slope = 1.0 - 1.0 / ratio
     if 2.0 * above <= -knee:
@@ -118,4 +127,6 @@ def over(db: float, threshold: float, ratio: float, knee: float) -> float:
 
 
 def reduction_db(level_db: F64, threshold: float, ratio: float, knee: float) -> F64:
+    """By how many dB levels `level_db` [n] are held back above `threshold` by `ratio` with a soft `knee`. Returns
+    [n]."""
     return np.array([over(x, threshold, ratio, knee) for x in level_db], np.float64)

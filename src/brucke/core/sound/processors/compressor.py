@@ -48,5 +48,6 @@ class Compressor(ProcessorBase, frozen=True, kw_only=True, tag="compressor"):
         return (*curve, held(self, "attack_ms") / 1e3, held(self, "release_ms") / 1e3, held(self, "make_up_db"))
 
     def level_out_db(self, into_db: F64) -> F64:
+        """[n] dB out for steady levels `into_db` [n]."""
         less = reduction_db(into_db, held(self, "threshold_db"), held(self, "ratio"), held(self, "knee_db"))
         return into_db - less + held(self, "make_up_db")

@@ -66,5 +66,6 @@ class DeEsser(ProcessorBase, frozen=True, kw_only=True, tag="de_esser"):
         return g, damp, held(self, "threshold_db"), held(self, "range_db")
 
     def level_out_db(self, into_db: F64) -> F64:
+        """[n] dB out for steady levels `into_db` [n] of the s sounds."""
         less = reduction_db(into_db, held(self, "threshold_db"), RATIO, KNEE_DB)
         return into_db - np.minimum(less, -held(self, "range_db"))

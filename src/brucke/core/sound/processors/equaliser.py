@@ -51,4 +51,5 @@ class Equaliser(ProcessorBase, frozen=True, kw_only=True, tag="equaliser"):
         return filters.rows([b.filter(rate_hz) for b in self.bands])
 
     def response_db(self, hz: F64, rate_hz: float) -> F64:
+        """[n] dB at the frequencies `hz` [n]."""
         return filters.response_db([b.filter(rate_hz) for b in self.bands], hz, rate_hz)

@@ -28,7 +28,8 @@ def rows(filters: list[Filter]) -> tuple[float, ...]:
 
 
 def response_db(filters: list[Filter], hz: F64, rate_hz: float) -> F64:
-    """Of all together: the state-variable filter's transfer function on the unit circle."""
+    """[n] dB of all filters together at the frequencies `hz` [n]: the state-variable filter's transfer function on the
+    unit circle."""
     # The bilinear transform: s = j · tan(π f / rate).
     s = 1j * np.tan(np.pi * np.minimum(hz, 0.499 * rate_hz) / rate_hz)
     total = np.ones(len(hz), complex)

@@ -58,4 +58,5 @@ class Gate(ProcessorBase, frozen=True, kw_only=True, tag="gate"):
         return (held(self, "threshold_db"), held(self, "range_db"), *times)
 
     def level_out_db(self, into_db: F64) -> F64:
+        """[n] dB out for steady levels `into_db` [n]."""
         return np.where(into_db > held(self, "threshold_db"), into_db, into_db + held(self, "range_db"))

@@ -26,4 +26,5 @@ class HighPass(ProcessorBase, frozen=True, kw_only=True, tag="high_pass"):
         return filters.rows(self._filters(rate_hz))
 
     def response_db(self, hz: F64, rate_hz: float) -> F64:
+        """[n] dB at the frequencies `hz` [n]."""
         return filters.response_db(self._filters(rate_hz), hz, rate_hz)

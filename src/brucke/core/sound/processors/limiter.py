@@ -15,8 +15,8 @@ _TAPS = 2 * BETWEEN
 
 
 def _interpolator() -> "np.typing.NDArray[np.float64]":
-    """[4 phases, taps]: a low-pass at a quarter of the band, a sinc in a Kaiser window. Without SciPy, whose import would
-    keep an engine that starts anew waiting."""
+    """[4 phases, taps]: a low-pass at a quarter of the band, a sinc in a Kaiser window. Without SciPy, whose import
+    would keep an engine that starts anew waiting."""
     n = np.arange(4 * _TAPS + 1) - 2 * _TAPS
     taps = np.sinc(n / 4) * np.kaiser(len(n), 6.0)
     return np.ascontiguousarray(np.stack([(taps / taps.sum() * 4)[p : p + 4 * _TAPS : 4] for p in range(4)]))
@@ -86,4 +86,5 @@ class Limiter(ProcessorBase, frozen=True, kw_only=True, tag="limiter"):
         return LOOK_AHEAD + BETWEEN
 
     def level_out_db(self, into_db: F64) -> F64:
+        """[n] dB out for steady levels `into_db` [n]."""
         return np.minimum(into_db, held(self, "ceiling_db"))

@@ -24,7 +24,8 @@ assert _REDUCTIONS + 3 <= REDUCTION - 1
 
 @helper
 def split(x: float, g: float, state: F64, own: int) -> tuple[float, float, float]:
-    """(low, high, all-pass) of one Butterworth filter whose two numbers stand at `own`."""
+    """(low, high, all-pass) of `x` by one Butterworth filter whose two numbers stand in `state` [numbers] from `own`
+    on."""
     one, two = state[own], state[own + 1]
     v3 = x - two
     a1 = 1.0 / (1.0 + g * (g + _K))
@@ -107,7 +108,8 @@ class Multiband(ProcessorBase, frozen=True, kw_only=True, tag="multiband"):
         return (*crossovers, held(self, "ratio"), *times, held(self, "link_percent") / 100, *each)
 
     def response_db(self, hz: F64, rate_hz: float) -> F64:
-        """What its gains ask of each band at rest; its crossovers themselves are flat."""
+        """[n] dB that its gains ask of each band at rest, at the frequencies `hz` [n]; its crossovers themselves are
+        flat."""
         low, middle, high = (held(self, f"{band}_gain_db") for band in BANDS)
         one, two = self.edges_hz()
         return np.select([hz < one, hz < two], [low, middle], high)

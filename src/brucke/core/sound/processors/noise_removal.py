@@ -11,10 +11,12 @@ STRENGTH, FLOOR, WINDOW, SMOOTHING = range(1, 5)
 
 
 class NoiseRemoval(ProcessorBase, frozen=True, kw_only=True, tag="noise_removal"):
-    """Takes the noise of `profile` (its name in the setup) out. Stands first in a chain, and costs its window's time."""
+    """Takes the noise of `profile` (its name in the setup) out. Stands first in a chain, and costs its window's
+    time."""
 
     RANGES: ClassVar = {
-        "strength_percent": Range(0, 100, "%"), "floor_db": Range(-80, 0, "dB"), "smoothing_percent": Range(80, 99.8, "%"),
+        "strength_percent": Range(0, 100, "%"), "floor_db": Range(-80, 0, "dB"), "smoothing_percent": Range(80, 99.8,
+        "%"),
     }  # fmt: skip
     TELLS: ClassVar = Tells("spectrum")
 

@@ -7,7 +7,7 @@ slides there would bend the pitch.
 import math
 from typing import ClassVar, Literal
 
-from .base import F64, ON, OWN, RING, ProcessorBase, Range, held, helper
+from .base import F64, ON, OWN, ProcessorBase, Range, held, helper, ring
 
 VOICES, DELAY, DEPTH, WANDER, LEVEL = range(1, 6)
 MOST_VOICES = 4
@@ -18,15 +18,16 @@ _AT, _PHASE, _FROM, _TO, _SHARE = range(OWN, OWN + 5)
 
 
 @helper
-def read(memory: F64, base: int, at: int, delay: float) -> float:
-    """The ring of one channel, `delay` frames before `at`."""
-    delay = min(max(delay, 2.0), RING - 4.0)
+def read(memory: F64, base: int, size: int, at: int, delay: float) -> float:
+    """One sample, `delay` frames before `at`, of the ring of one channel: `size` frames of `memory` [numbers] from
+    `base` on."""
+    delay = min(max(delay, 2.0), size - 4.0)
     whole = int(delay)
     t = 1.0 - (delay - whole)
-    a = memory[base + (at - whole - 2) % RING]
-    b = memory[base + (at - whole - 1) % RING]
-    c = memory[base + (at - whole) % RING]
-    d = memory[base + (at - whole + 1) % RING]
+    a = memory[base + (at - whole - 2) % size]
+    b = memory[base + (at - whole - 1) % size]
+    c = memory[base + (at - whole) % size]
+    d = memory[base + (at - whole + 1) % size]
     return float(b + 0.5 * t * (c - a + t * (2.0 * a - 5.0 * b + 4.0 * c - d + t * (3.0 * (b - c) + d - a))))
 
 
@@ -36,7 +37,7 @@ def run(sound, params, state, memory, smooth, rate, beside):  # type: ignore[no-
     if state[_TO] != params[DELAY] and state[_SHARE] == 0.0:
         state[_FROM], state[_TO], state[_SHARE] = state[_TO], params[DELAY], 1.0
     slow, step = 1.0 / (DEPTH_S * rate), 1.0 / (FADE_S * rate)
-    at, phase = int(state[_AT]), state[_PHASE]
+    at, phase, size = int(state[_AT]), state[_PHASE], ring(rate)
     for i in range(sound.shape[1]):
         for k in (ON, VOICES, WANDER, LEVEL):
             state[k] += smooth * (params[k] - state[k])
@@ -46,7 +47,7 @@ def run(sound, params, state, memory, smooth, rate, beside):  # type: ignore[no-
         old = 0.5 - 0.5 * math.cos(math.pi * state[_SHARE])
         gain = state[ON] * 10.0 ** (state[LEVEL] / 20.0) / math.sqrt(max(1.0, state[VOICES]))
         for c in range(2):
-            base = c * RING
+            base = c * size
             memory[base + at] = sound[c, i]
             total = 0.0
             for v in range(MOST_VOICES):
@@ -58,12 +59,12 @@ def run(sound, params, state, memory, smooth, rate, beside):  # type: ignore[no-
                     state[DEPTH] * rate * (1.0 + math.sin(phase + 2.0 * math.pi * v / MOST_VOICES + 0.5 * math.pi * c))
                 )
                 longer = (1.0 + SPACING * v) * rate
-                heard = read(memory, base, at, state[_TO] * longer + wander)
+                heard = read(memory, base, size, at, state[_TO] * longer + wander)
                 if old > 0.0:
-                    heard += old * (read(memory, base, at, state[_FROM] * longer + wander) - heard)
+                    heard += old * (read(memory, base, size, at, state[_FROM] * longer + wander) - heard)
                 total += share * heard
             sound[c, i] += gain * total
-        at = (at + 1) % RING
+        at = (at + 1) % size
     state[_AT], state[_PHASE] = at, phase
 
 

@@ -1,1 +1,2 @@
-"""Devices with a clock of their own, beside the one that leads: their sound is resampled from one clock to the other."""
+"""Devices with a clock of their own, beside the one that leads: their sound is resampled from one clock to the
+other."""

@@ -1,6 +1,7 @@
 """Where a stream is at any time: a delay-locked loop on the times at which its frames were seen. Pure.
 
-Source: F. Adriaensen, “Using a DLL to filter time”, Linux Audio Conference 2005 (second order, critically damped enough: b = √2·ω, c = ω²).
+Source: F. Adriaensen, “Using a DLL to filter time”, Linux Audio Conference 2005 (second order, critically damped
+enough: b = √2·ω, c = ω²).
 """
 
 import math

@@ -1,8 +1,9 @@
-"""Sound of a device from its own clock to the one that leads, and back. Positions are frames; `at` says where the leading
-stream was when a frame of the device was, by two delay-locked loops.
+"""Sound of a device from its own clock to the one that leads, and back. Positions are frames; `at` says where the
+leading stream was when a frame of the device was, by two delay-locked loops.
 
-What comes in lies a set point later than it was captured, what goes out a set point later than it was given: room for the
-periods of both, for the converter, and for how late a process may be. Where that was too little, it grows and says so.
+What comes in lies a set point later than it was captured, what goes out a set point later than it was given: room for
+the periods of both, for the converter, and for how late a process may be. Where that was too little, it grows and says
+so.
 """
 
 import math
@@ -69,8 +70,8 @@ class Incoming(_Matched):
         self._next = 0.0  # frame of the device that is converted next
 
     def push(self, sound: F32, first: int, at: At, speed: float) -> tuple[int, F32]:
-        """`sound` [frames, channels] beginning with frame `first` of the device; `speed` in leading frames a frame of it.
-        Returns (position, frames [n, channels]) to be laid into the leading stream."""
+        """`sound` [frames, channels] beginning with frame `first` of the device; `speed` in leading frames a frame of
+        it. Returns (position, frames [n, channels]) to be laid into the leading stream."""
         if self._begun:
             self.error = at(self._next) + self.set_point - self.written
         if not self._begun or abs(self.error) > JUMP_S * self._leading_hz:
@@ -96,9 +97,9 @@ class Outgoing(_Matched):
         self._ready: F32 = np.zeros((0, channels), np.float32)
 
     def pull(self, frames: int, first: int, at: At, speed: float, fetch: Callable[[int, int], F32], there: int) -> F32:
-        """The next `frames` [frames, channels] of the device, of which the first is its frame `first`; `speed` in frames of
-        it a leading frame. `fetch(from, count)` gives leading frames [count, channels], of which those before `there` are
-        there. Silence, and `short`, where they are not."""
+        """The next `frames` [frames, channels] of the device, of which the first is its frame `first`; `speed` in
+        frames of it a leading frame. `fetch(from, count)` gives leading frames [count, channels], of which those before
+        `there` are there. Silence, and `short`, where they are not."""
         self.short = 0
         if self._begun:
             self.error = self._next - len(self._ready) / speed - at(first) + self.set_point

@@ -1,5 +1,5 @@
-"""A matched device is watched for a while before it sounds: how early or late its periods come beside the engine's blocks says
-where its sound has to lie so that nothing is ever too late. Pure; frames of the leading clock."""
+"""A matched device is watched for a while before it sounds: how early or late its periods come beside the engine's
+blocks says where its sound has to lie so that nothing is ever too late. Pure; frames of the leading clock."""
 
 from dataclasses import dataclass
 
@@ -11,8 +11,8 @@ WATCHES_S = 3.0
 
 @dataclass
 class Settling:
-    """`into` and `out_of` are the set points that would just have held, `ahead` how far the engine was before the place that its
-    clock is at."""
+    """`into` and `out_of` are the set points that would just have held, `ahead` how far the engine was before the place
+    that its clock is at."""
 
     leading_hz: int
     block: int
@@ -23,8 +23,8 @@ class Settling:
     _seen: int = 0
 
     def see(self, now: float, done: int, here: float, first: float, period: float) -> bool:
-        """The engine has done so many frames while its clock is at `here`; a period of the device, `period` leading frames long, begins
-        with the one at `first`. True once it was watched for long enough."""
+        """The engine has done so many frames while its clock is at `here`; a period of the device, `period` leading
+        frames long, begins with the one at `first`. True once it was watched for long enough."""
         self._begun = now if self._begun is None else self._begun
         if now - self._begun < FOLLOWS_S:
             return False

@@ -1,4 +1,5 @@
-"""Whether an open stream loses time: its driver says nothing of what it leaves out when its buffer is too small. Pure."""
+"""Whether an open stream loses time: its driver says nothing of what it leaves out when its buffer is too small.
+Pure."""
 
 from collections import deque
 
@@ -17,7 +18,8 @@ class Slips:
         self._slips: deque[float] = deque(maxlen=TOO_MANY)
 
     def see(self, frames: int, seconds: float) -> bool:
-        """So many frames have passed at this time. How late the earliest of a second was counts: callbacks come in bunches."""
+        """So many frames have passed at this time. How late the earliest of a second was counts: callbacks come in
+        bunches."""
         self._from = self._from or seconds
         self._least = min(self._least, seconds - frames / self._rate)
         if seconds - self._from < LOOKS_S:

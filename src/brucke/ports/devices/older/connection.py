@@ -1,5 +1,6 @@
-"""One connection to a server of the older protocol, which tells of what there is as the newer one's does: sinks, sources and
-streams are nodes with a port each, and who plays where is a link. See `server/connection.py`, whose stead it takes."""
+"""One connection to a server of the older protocol, which tells of what there is as the newer one's does: sinks,
+sources and streams are nodes with a port each, and who plays where is a link. See `server/connection.py`, whose stead
+it takes."""
 
 import contextlib
 import json
@@ -15,12 +16,12 @@ from typing import Any
 
 from ..kind import MARK
 from ..server.names import OURS
-from .modules import connected, sink_arguments, source_arguments, unload_of
+from .modules import NONE, connected, sink_arguments, source_arguments, unload_named, unload_of
 
 LOOK_S = 0.05
 RUNNING, IDLE = 3, 2
 METADATA = 1
-NONE = 0xFFFFFFFF
+
 SINK, SOURCE, PLAYS, RECORDS = range(1, 5)
 BASE = 10_000_000  # of the ids of each kind
 Told = Callable[[int, dict[str, str]], None]
@@ -58,12 +59,13 @@ class OlderConnection:
 
     traces = False
 
-    def __init__(self, name: str, came: Callable[[int, str, dict[str, str]], None], gone: Callable[[int], None], lost: Callable[[str], None]):  # fmt: skip
+    def __init__(self, name: str, came: Callable[[int, str, dict[str, str]], None], gone: Callable[[int], None],
+        lost: Callable[[str], None], ready: Callable[[], None] = lambda: None):  # fmt: skip
         self._pulse = connected(name)
-        self._came, self._gone, self._lost = came, gone, lost
+        self._came, self._gone, self._lost, self._ready = came, gone, lost, ready
         self.alive = True
         self.version = str(self._pulse.server_info().server_version)
-        self._orders: queue.SimpleQueue[Callable[[], None]] = queue.SimpleQueue()
+        self._orders: queue.SimpleQueue[Callable[[], object]] = queue.SimpleQueue()
         self._things: dict[int, Thing] = {}
         self._watched: dict[int, Watched] = {}
         self._defaults: dict[str, str] = {}
@@ -104,7 +106,9 @@ class OlderConnection:
                 if self.alive:
                     self._look()
                     pulse.event_listen(timeout=LOOK_S)
-        except pulsectl.PulseError as e:
+        except Exception as e:  # whatever it was: a thread that has ended tells nothing any more
+            if not isinstance(e, pulsectl.PulseError):
+                logging.getLogger("brucke.server").error("the connection ended", exc_info=True)
             was, self.alive = self.alive, False
             if was:
                 self._lost(str(e))
@@ -129,6 +133,8 @@ class OlderConnection:
             if thing.at and (before is None or before.at != thing.at):
                 self._link(id, thing.at, before is not None)
         self._things = now
+        self._ready()
+        self._ready = lambda: None  # once: all that was there has been told
         self._tell_watched()
         self._tell_defaults()
 
@@ -209,6 +215,18 @@ class OlderConnection:
         elif isinstance(proxy, Made):
             self._orders.put(lambda: self._unload(proxy))
 
+    def destroy(self, id: int) -> None:
+        """A microphone by what it is told as, whoever made it."""
+
+        def unload() -> None:
+            name = self._pulse.source_info(id % BASE).name
+            unload_named(self._pulse, {name, f"{name}.out"})
+
+        self._orders.put(unload)
+
+    def settle(self, _seconds: float) -> None:
+        """Orders are done before it closes."""
+
     def _unload(self, made: Made) -> None:
         while made.modules:
             self._pulse.module_unload(made.modules.pop())
@@ -263,7 +281,7 @@ class OlderConnection:
         if self._keeper.stdin is not None:
             self._keeper.stdin.close()
         with contextlib.suppress(subprocess.TimeoutExpired):
-            self._keeper.wait(2.0)
+            self._keeper.wait(0.5)  # it stays for as long as somebody has chosen a microphone
 
 
 def _ends(id: int) -> tuple[int, int]:
@@ -290,7 +308,7 @@ def _stream(stream: Any, media: str) -> tuple[tuple[str, str], ...]:
         "media.class": media,
         "application.name": program,
     }
-    kept = {key: told[key] for key in ("filter.want", "media.role") if key in told}
+    kept: dict[str, str] = {key: told[key] for key in ("filter.want", "media.role") if key in told}
     return tuple({**found, **kept}.items())
 
 

@@ -1,13 +1,16 @@
-"""What we make at a server of the older protocol, and how it is found again: every module's arguments name our process."""
+"""What we make at a server of the older protocol, and how it is found again: every module's arguments name our
+process."""
 
 import contextlib
 import os
 from typing import Any
 
 from ..kind import MARK, DeviceError
+from ..server.names import OURS
 
 NAME = "the desktop's sound server (older protocol)"
 RATE_HZ = 48000
+NONE = 0xFFFFFFFF
 
 
 def connected(name: str) -> Any:
@@ -43,15 +46,48 @@ def _told(shown: str) -> str:
     return f"'device.description=\"{plain(shown)}\" {MARK}={os.getpid()}'"
 
 
-def unload_of(pulse: Any, processes: set[int] | None = None) -> None:
-    """The modules of these processes; without a list of all that have ended."""
+def unload_of(pulse: Any, processes: set[int] | None = None) -> int:
+    """The modules of these processes, without a list of all that have ended; but not those of microphones that a
+    program has chosen, which stay, silent. How many stay."""
     import pulsectl
 
+    spared, kept = chosen(pulse), 0
     for module in reversed(pulse.module_list()):  # what was built on another one first
-        pid = owner(module.argument or "")
+        argument = module.argument or ""
+        pid = owner(argument)
         if pid and (pid in processes if processes is not None else not _alive(pid)):
+            if names_in(argument) & spared:
+                kept += 1
+                continue
             with contextlib.suppress(pulsectl.PulseOperationFailed):  # it went with another one
                 pulse.module_unload(module.index)
+    return kept
+
+
+def chosen(pulse: Any) -> set[str]:
+    """Names of our microphones that programs record from, and of the silent outputs behind them."""
+    sources = {s.index: s.name for s in pulse.source_list() if s.name.startswith(OURS)}
+    found = {
+        sources[x.source]
+        for x in pulse.source_output_list()
+        if x.source in sources and x.client != NONE and MARK not in x.proplist
+    }
+    return found | {f"{name}.out" for name in found}
+
+
+def unload_named(pulse: Any, names: set[str]) -> None:
+    """The modules that made these, whoever loaded them."""
+    import pulsectl
+
+    for module in reversed(pulse.module_list()):
+        if owner(module.argument or "") and names_in(module.argument or "") & names:
+            with contextlib.suppress(pulsectl.PulseOperationFailed):
+                pulse.module_unload(module.index)
+
+
+def names_in(arguments: str) -> set[str]:
+    """What a module of ours is called."""
+    return {word.partition("=")[2] for word in arguments.split() if word.startswith(("sink_name=", "source_name="))}
 
 
 def owner(arguments: str) -> int:

@@ -1,4 +1,5 @@
-"""How the engine's sound reaches a server of the older protocol: a stream of its own for every device, each in its own clock.
+"""How the engine's sound reaches a server of the older protocol: a stream of its own for every device, each in its own
+clock.
 
 Where only that protocol is spoken the interface leads, and every call, stream and program is a matched device.
 """

@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 from llvmlite import ir
-from numba import carray, njit, types
+from numba import carray, njit, types  # type: ignore[attr-defined]
 from numba.extending import intrinsic
 
 LOUDEST = np.float32(1e3)  # what comes in is no louder, whoever sends it

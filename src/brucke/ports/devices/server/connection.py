@@ -5,6 +5,7 @@ gone with the connection, also when this process is killed.
 """
 
 import json
+import threading
 from collections.abc import Callable, Mapping
 from typing import Any
 
@@ -18,23 +19,38 @@ VERSION = 3  # of core, registry, nodes and links
 Came = Callable[[int, str, dict[str, str]], None]
 Gone = Callable[[int], None]
 Lost = Callable[[str], None]
-# Callbacks and event tables live as long as the process: the library may still call one while a connection ends.
-_KEPT: list[Any] = []
+# Callbacks and event tables live as long as what they belong to: the library may still call one while a connection
+# ends, but none of
+# something that was destroyed under its lock.
+_KEPT: dict[int, list[Any]] = {}
 
 
-def keep(*things: Any) -> None:
-    _KEPT.extend(things)
+def keep(*things: Any, of: Any = None) -> None:
+    """Until `let_go` of the same thing of the library; without one as long as the process."""
+    _KEPT.setdefault(_address(of), []).extend(things)
+
+
+def let_go(of: Any) -> None:
+    """It has been destroyed."""
+    _KEPT.pop(_address(of), None)
+
+
+def _address(of: Any) -> int:
+    return 0 if of is None else int(ffi.cast("uintptr_t", of))
 
 
 class Connection:
-    """Open from the beginning. `came(id, type, properties)` and `gone(id)` are told of everything there is, `lost(why)` once
-    when the server ends. Errors: DeviceError where it cannot be reached."""
+    """Open from the beginning. `came(id, type, properties)` and `gone(id)` are told of everything there is, `ready()`
+    once all that was there has been told, `lost(why)` once when the server ends. Errors: DeviceError where it cannot be
+    reached."""
 
     traces = True  # what a program plays can be looked at
 
-    def __init__(self, name: str, came: Came | None = None, gone: Gone | None = None, lost: Lost | None = None, settings: Mapping[str, str] | None = None):  # fmt: skip
+    def __init__(self, name: str, came: Came | None = None, gone: Gone | None = None, lost: Lost | None = None,
+        settings: Mapping[str, str] | None = None, ready: Callable[[], None] | None = None):  # fmt: skip
         self.lib = lib = library()
-        self._came, self._gone, self._lost = came, gone, lost
+        self._came, self._gone, self._lost, self._ready = came, gone, lost, ready
+        self._answered = threading.Event()
         self.alive = True
         self._proxies: list[Any] = []
         self.loop = lib.pw_thread_loop_new(name.encode(), ffi.NULL)
@@ -88,11 +104,17 @@ class Connection:
             if self._gone is not None:
                 self._gone(id)
 
-        events = ffi.new("struct pw_core_events *", {"version": 0, "error": error})
+        @ffi.callback("void(void *, uint32_t, int)", onerror=_quiet)
+        def done(_data: Any, _id: int, _seq: int) -> None:
+            self._answered.set()
+            if self._ready is not None:
+                self._ready()
+
+        events = ffi.new("struct pw_core_events *", {"version": 0, "error": error, "done": done})
         hook = ffi.new("struct spa_hook *")
         core, of = methods(self.core, "pw_core")
         core.add_listener(of, hook, events, ffi.NULL)
-        keep(error, came, gone, events, hook)
+        keep(error, came, gone, done, events, hook)
         if self._came is not None:
             self.registry = core.get_registry(of, VERSION, 0)
             told = ffi.new("struct pw_registry_events *", {"version": 0, "global": came, "global_remove": gone})
@@ -100,6 +122,21 @@ class Connection:
             registry, data = methods(self.registry, "pw_registry")
             registry.add_listener(data, second, told, ffi.NULL)
             keep(told, second)
+            self.sync()  # answered once everything that is there was told
+
+    def sync(self) -> None:
+        """`ready` is called once everything asked for until now has been done."""
+        with self:
+            core, of = methods(self.core, "pw_core")
+            core.sync(of, 0, 0)
+
+    def settle(self, seconds: float) -> None:
+        """Until the server has done what was asked of it, as long as that takes no longer; what is closed at once may
+        not be."""
+        if self.alive:
+            self._answered.clear()
+            self.sync()
+            self._answered.wait(seconds)
 
     def make(self, factory: str, type: str, properties: Mapping[str, object]) -> Any:
         """An object of the server that lives as long as this connection, or until `end`."""
@@ -115,6 +152,14 @@ class Connection:
         with self:
             if self.alive and proxy != ffi.NULL:
                 self.lib.pw_proxy_destroy(proxy)
+                let_go(proxy)
+
+    def destroy(self, id: int) -> None:
+        """A thing of the server that belongs to nobody's connection."""
+        with self:
+            if self.alive:
+                registry, of = methods(self.registry, "pw_registry")
+                registry.destroy(of, id)
 
     def watch_node(
         self, id: int, told: Callable[[int, dict[str, str]], None], heard: Callable[[float, bool], None] | None = None
@@ -135,7 +180,7 @@ class Connection:
         events = ffi.new("struct pw_node_events *", {"version": 0, "info": info, "param": param})
         proxy = self._watch(id, NODE, events, info)
         if heard is not None and proxy != ffi.NULL:
-            keep(param)
+            keep(param, of=proxy)
             with self:
                 node, of = methods(proxy, "pw_node")
                 node.subscribe_params(of, ffi.new("uint32_t[1]", [PROPS]), 1)
@@ -162,11 +207,11 @@ class Connection:
 
     def _watch(self, id: int, interface: str, events: Any, callback: Any) -> Any:
         hook = ffi.new("struct spa_hook *")
-        keep(callback, events, hook)
         with self:
             registry, of = methods(self.registry, "pw_registry")
             proxy = registry.bind(of, id, interface.encode(), VERSION, 0)
             if proxy != ffi.NULL:
+                keep(callback, events, hook, of=proxy)
                 self.lib.pw_proxy_add_object_listener(proxy, hook, events, ffi.NULL)
         return proxy
 
@@ -179,8 +224,8 @@ class Connection:
                 of.set_property(data, 0, f"default.configured.audio.{what}".encode(), b"Spa:String:JSON", value)
 
     def direct(self, metadata: Any, node: int, target: str) -> None:
-        """Where a program's stream goes, by name; “” gives it back to the desktop. Only the name of a node that is there
-        holds: with us gone it goes where it went before, and nothing is remembered."""
+        """Where a program's stream goes, by name; “” gives it back to the desktop. Only the name of a node that is
+        there holds: with us gone it goes where it went before, and nothing is remembered."""
         with self:
             if self.alive:
                 of, data = methods(metadata, "pw_metadata")

@@ -91,7 +91,7 @@ class Graph:
 
     def gone(self, id: int) -> None:
         for kept in (self.nodes, self.ends, self.links, self.clients, self.metadata):
-            kept.pop(id, None)  # type: ignore[attr-defined]
+            kept.pop(id, None)
 
     def property(self, key: str, value: str) -> None:
         """The desktop's default device has changed."""
@@ -155,8 +155,8 @@ def devices_there(graph: Graph, out: bool) -> tuple[tuple[str, str], ...]:
 
 
 def wanted_links(graph: Graph, setup: Setup, wiring: ServerWiring | None = None) -> set[tuple[int, int]]:
-    """(from, to) of every link we want, as far as both its ends are there; the engine's node has its ports by the rows of
-    `wiring`, those of the setup itself without one."""
+    """(from, to) of every link we want, as far as both its ends are there; the engine's node has its ports by the rows
+    of `wiring`, those of the setup itself without one."""
     wiring = wiring or server_wiring(setup, rows_of(setup).order(setup))
     engine = graph.node(ENGINE)
     come = {e.name: e.id for e in graph.ends_of(engine, False)}
@@ -189,7 +189,8 @@ PLAYS = "Stream/Output/Audio"  # what a program's stream to somewhere is called
 
 def playing(graph: Graph) -> list[str]:
     """The programs that play something now, each once, none of ours."""
-    return list(dict.fromkeys(n.program for n in graph.nodes.values() if n.media == PLAYS and n.program and not n.name.startswith(OURS)))  # fmt: skip
+    return list(dict.fromkeys(n.program for n in graph.nodes.values() if n.media == PLAYS and n.program
+        and not n.name.startswith(OURS)))  # fmt: skip
 
 
 def rules(setup: Setup) -> dict[str, str]:

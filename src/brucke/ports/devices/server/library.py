@@ -117,7 +117,8 @@ struct pw_stream_events {
 };
 struct spa_chunk { uint32_t offset; uint32_t size; int32_t stride; int32_t flags; };
 struct spa_data {
-    uint32_t type; uint32_t flags; int64_t fd; uint32_t mapoffset; uint32_t maxsize; void *data; struct spa_chunk *chunk;
+    uint32_t type; uint32_t flags; int64_t fd; uint32_t mapoffset; uint32_t maxsize; void *data;
+    struct spa_chunk *chunk;
 };
 struct spa_buffer { uint32_t n_metas; uint32_t n_datas; void *metas; struct spa_data *datas; };
 struct pw_buffer { struct spa_buffer *buffer; void *user_data; uint64_t size; uint64_t requested; };

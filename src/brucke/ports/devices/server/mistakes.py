@@ -26,11 +26,11 @@ class Level:
 
 @dataclass(frozen=True)
 class Mistake:
-    """`bare`: a program (its stream is `node`) records a `device` itself and not `listener`'s microphone. `muted`, `softer`:
-    the desktop's mixer does that to it (`node`). `echo`: a program that has chosen it asks the server to remove echo.
-    `straight`: a program plays to the loudspeakers while a `device` of the setup waits for one. `default`: the desktop
-    records from a microphone of ours where nobody asked for one; `device` is one that could be chosen instead. `twice`:
-    another Brucke is here."""
+    """`bare`: a program (its stream is `node`) records a `device` itself and not `listener`'s microphone. `muted`,
+    `softer`: the desktop's mixer does that to it (`node`). `echo`: a program that has chosen it asks the server to
+    remove echo. `straight`: a program plays to the loudspeakers while a `device` of the setup waits for one. `default`:
+    the desktop records from a microphone of ours where nobody asked for one; `device` is one that could be chosen
+    instead. `twice`: another Brucke is here."""
 
     code: Literal["bare", "muted", "softer", "echo", "straight", "default", "twice"]
     node: int = 0

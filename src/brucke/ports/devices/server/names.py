@@ -7,6 +7,8 @@ from ....core.routing.clocks import of_this_computer as here
 GROUP = "brucke"  # all of ours are driven by one clock
 OURS = "brucke."  # how the names of our nodes begin
 ENGINE = f"{OURS}engine"
+NOWHERE = f"{OURS}nowhere"  # what a desktop without headphones plays to, so that it is none of ours
+PLAYED_TO = f"{OURS}in."  # how those begin that programs play to
 MOST_NAME, MOST_NODE = 150, 90
 
 
@@ -71,7 +73,9 @@ def out_name(listener: str, channel: int) -> str:
 __all__ = [
     "ENGINE",
     "GROUP",
+    "NOWHERE",
     "OURS",
+    "PLAYED_TO",
     "SERVER",
     "can_be_kept",
     "choosing",

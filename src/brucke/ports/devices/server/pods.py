@@ -1,7 +1,8 @@
-"""The server's plain old data: what we ask for in it, and what of it we read. Layouts as in the library's headers 0.3.65.
+"""The server's plain old data: what we ask for in it, and what of it we read. Layouts as in the library's headers
+0.3.65.
 
-A pod is its body's size and type, and the body filled up to eight bytes; an object's body is its own type and id, and its
-properties: key, flags, pod.
+A pod is its body's size and type, and the body filled up to eight bytes; an object's body is its own type and id, and
+its properties: key, flags, pod.
 """
 
 import struct

@@ -26,6 +26,7 @@ GONE_S = 1.0  # without a block for so long the server is taken as gone
 RT_PROCESS, MAP_BUFFERS = 1 << 2, 1
 IN, OUT = 0, 1
 MOST_DELAY_S = 2.0
+LIKE_S = 0.05
 DELAY_MOVED_S = 1e-3  # less is no news
 
 
@@ -50,6 +51,7 @@ class ServerPort(LeadingPort):
         self._position = self._duration = self._dropouts = self._cycle_ns = self._blocks = self._delay = 0
         self._told_delay = 0
         self._beat = 0.0
+        self._server_rate = rate  # what it really runs at
         self._end = threading.Event()
 
     # The port protocol
@@ -75,17 +77,23 @@ class ServerPort(LeadingPort):
 
     # What the server calls
 
-    def _process(self, duration: int, position: int) -> None:
+    def _process(self, duration: int, position: int, rate: int) -> None:
         """One cycle of the server, in its thread, however many blocks it is."""
-        self._beat = time.monotonic()
+        before, self._beat = self._beat, time.monotonic()
+        if rate and rate != self._server_rate:
+            self._server_rate = rate
+            self._there = False  # until `_watch` has left the timer: one of the two calls the block
+            self._end.set()
         # Another cycle has moved every device at the server, as a gap has: what was measured wants confirming.
         moved = self._duration and (duration != self._duration or position != self._position + self._duration)
         another = duration != self._duration
-        self._position, self._duration = position, duration
         other_way = abs(self._delay - self._told_delay) > DELAY_MOVED_S * self.rate
         if moved or another or other_way:
             self._dropouts += bool(moved)
+            self.lost_frames += self._passed(position, duration, before) if moved else 0
             self._told_delay = self._delay
+        self._position, self._duration = position, duration
+        if moved or another or other_way:
             self._tell()
         # Every port is asked for its buffer in every cycle: one that was passed over once gives none for ever.
         (come_ports, come), (go_ports, go) = self._ports
@@ -100,6 +108,13 @@ class ServerPort(LeadingPort):
             self._goes_on = self._there = False
             self._end.set()
         write_to(go, self._go[: len(go)])
+
+    def _passed(self, position: int, duration: int, before: float) -> int:
+        """Frames of cycles that never came here, where the clock's jump is as long as the time; another clock begins
+        anywhere."""
+        lost = position - self._position - self._duration
+        by_time = (self._beat - before) * self.rate - duration
+        return lost if lost > 0 and abs(lost - by_time) < LIKE_S * self.rate else 0
 
     def _one(self) -> bool:
         """One block of as many as a cycle has."""
@@ -121,6 +136,7 @@ class ServerPort(LeadingPort):
         self._end.clear()
         self._queue = BlockQueue(*self._counts, self.n)  # nothing old is heard
         self._connection, self._duration, self._there = connection, 0, True
+        self._server_rate = self.rate
         self._beat = time.monotonic() + 2.0  # it may take a moment to begin
         with connection:
             self._add(connection)
@@ -131,9 +147,11 @@ class ServerPort(LeadingPort):
         lib = connection.lib
         properties = Dict(
             {
-                "node.name": self._name, "node.description": "Brucke", "media.type": "Audio", "media.category": "Filter",
+                "node.name": self._name, "node.description": "Brucke", "media.type": "Audio", "media.category":
+                "Filter",
                 "media.role": "DSP", "node.latency": f"{self.n}/{self.rate}", "node.force-quantum": self.n,
-                "node.force-rate": self.rate, "node.group": GROUP, "node.always-process": "true", "node.autoconnect": "false",
+                "node.force-rate": self.rate, "node.group": GROUP, "node.always-process": "true", "node.autoconnect":
+                "false",
             }
         )  # fmt: skip
         self._filter = lib.pw_filter_new(connection.core, b"brucke", lib.pw_properties_new_dict(properties.c))
@@ -141,7 +159,8 @@ class ServerPort(LeadingPort):
         @ffi.callback("void(void *, struct spa_io_clock *)", onerror=self._failing)
         def process(_data: Any, clock: Any) -> None:
             self._cycle_ns, self._blocks, self._delay = clock.nsec, 0, clock.delay
-            self._process(clock.duration, clock.position)
+            rate = clock.rate
+            self._process(clock.duration, clock.position, rate.denom // max(1, rate.num))
 
         events = ffi.new("struct pw_filter_events *", {"version": 1, "process": process})
         hook = ffi.new("struct spa_hook *")
@@ -175,11 +194,32 @@ class ServerPort(LeadingPort):
     def _watch(self) -> None:
         """Until the server is gone, or the last block was done."""
         while self._goes_on:
-            if self._end.wait(0.05) or time.monotonic() - self._beat > GONE_S:
+            if self._end.wait(0.05) and self._server_rate != self.rate and self._connection is not None:
+                self._wait_for_rate(self._connection)
+                continue
+            if self._end.is_set() or time.monotonic() - self._beat > GONE_S:
                 break
         if self._goes_on:
             self._dropouts += 1
         self._failed()
+
+    def _wait_for_rate(self, connection: Connection) -> None:
+        """The server runs at another rate: what we make at ours would sound wrong there, so nothing goes in or out, it
+        is said, and the system's timer leads until the rate is ours again or the server is gone."""
+        self._end.clear()
+        self._tell()
+        self.rest.start()
+        while self._goes_on and connection.alive and time.monotonic() - self._beat < GONE_S:
+            if self._server_rate == self.rate:
+                self._end.clear()
+                self._there = True
+                self._tell()
+                return
+            self._goes_on = self._block()
+            self.rest.wait()
+        self._server_rate = self.rate
+        self._tell()
+        self._end.set()
 
     def _failed(self) -> bool:
         was, self._there = self._there, False
@@ -204,11 +244,12 @@ class ServerPort(LeadingPort):
 
     def _tell(self) -> None:
         cycle = self._duration if self._there and self._duration != self.n else 0
-        self._told(not self._there, *reported(self._delay, self.rate), self._dropouts, cycle)
+        other = self._server_rate if self._server_rate != self.rate else 0
+        self._told(not self._there, *reported(self._delay, self.rate), self._dropouts, cycle, other)
 
 
 def reported(delay: int, rate: int) -> tuple[float, float]:
-    """(in, out) in seconds as the clock of a cycle tells them: how far its position is from the hardware, positive for what
-    comes in, negative for what goes out; 0 where it says nothing, or nothing one could believe."""
+    """(in, out) in seconds as the clock of a cycle tells them: how far its position is from the hardware, positive for
+    what comes in, negative for what goes out; 0 where it says nothing, or nothing one could believe."""
     seconds = delay / rate
     return (seconds if 0 < seconds < MOST_DELAY_S else 0.0), (-seconds if -MOST_DELAY_S < seconds < 0 else 0.0)

@@ -10,9 +10,9 @@ F32 = npt.NDArray[np.float32]
 
 
 class BlockQueue:
-    """A block reads `come` [inputs, n] and puts what goes out in place of `go` [outputs, n]. What goes out of a cycle is `wait` = n − gcd(n, cycle)
-    frames later than it came, the least there can be; nothing where a cycle is so many whole blocks. A cycle of another
-    length begins anew, with silence."""
+    """A block reads `come` [inputs, n] and puts what goes out in place of `go` [outputs, n]. What goes out of a cycle
+    is `wait` = n − gcd(n, cycle) frames later than it came, the least there can be; nothing where a cycle is so many
+    whole blocks. A cycle of another length begins anew, with silence."""
 
     def __init__(self, inputs: int, outputs: int, block: int):
         self.n = block
@@ -22,7 +22,8 @@ class BlockQueue:
         self._left_in, self._left_out = self.come[:, :0], self.go[:, :0]
 
     def run(self, come: F32, go: F32, block: Callable[[], bool]) -> bool:
-        """One cycle: `come` [inputs, cycle] in, `go` [outputs, cycle] out. False, and silence, where a block was the last."""
+        """One cycle: `come` [inputs, cycle] in, `go` [outputs, cycle] out. False, and silence, where a block was the
+        last."""
         cycle = go.shape[1]
         if cycle != self._cycle:
             self._cycle, self.wait = cycle, self.n - math.gcd(self.n, cycle)

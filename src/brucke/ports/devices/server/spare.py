@@ -1,5 +1,5 @@
-"""How many ports the engine's node has: some before anybody needs them, so that none has to come to a node that plays. The
-server (0.3.65) has ended while one did; whether the port alone was why is not known, see `docs/method.md`."""
+"""How many ports the engine's node has: some before anybody needs them, so that none has to come to a node that plays.
+The server (0.3.65) has ended while one did; whether the port alone was why is not known, see `docs/method.md`."""
 
 from typing import Protocol
 
@@ -7,7 +7,8 @@ SPARE_CAPTURES, SPARE_LISTENERS = 16, 8  # rows beyond those in use
 
 
 class Ends(Protocol):
-    """`come` are rows of the captures that are read from the server, `go` (row of a listener, channel) that are given to it."""
+    """`come` are rows of the captures that are read from the server, `go` (row of a listener, channel) that are given
+    to it."""
 
     @property
     def come(self) -> tuple[int, ...]: ...

@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 
-from .connection import Connection, keep
+from .connection import Connection, keep, let_go
 from .library import Dict, ffi
 from .names import OURS
 from .pods import sound_format
@@ -43,7 +43,8 @@ class Trace:
 
         properties = Dict(
             {
-                "node.name": self.node, "node.description": "Brucke", "media.type": "Audio", "media.category": "Capture",
+                "node.name": self.node, "node.description": "Brucke", "media.type": "Audio", "media.category":
+                "Capture",
                 "stream.monitor": "true", "resample.peaks": "true", "node.autoconnect": "false", "node.passive": "true",
                 "node.latency": f"{EVERY}/48000",
             }
@@ -51,10 +52,10 @@ class Trace:
         events = ffi.new("struct pw_stream_events *", {"version": 2, "process": process})
         hook = ffi.new("struct spa_hook *")
         pod = ffi.from_buffer(bytearray(sound_format(PEAKS_HZ, 1)))
-        keep(process, events, hook, pod)
         with connection:
             given = lib.pw_properties_new_dict(properties.c)
             self._stream = lib.pw_stream_new(connection.core, b"brucke trace", given)
+            keep(process, events, hook, pod, of=self._stream)
             lib.pw_stream_add_listener(self._stream, hook, events, ffi.NULL)
             formats = ffi.new("const void *[1]", [ffi.cast("const void *", pod)])
             lib.pw_stream_connect(self._stream, INPUT, ANY, MAP_BUFFERS, formats, 1)
@@ -68,6 +69,7 @@ class Trace:
         with self.connection:
             if self.connection.alive:
                 self.connection.lib.pw_stream_destroy(self._stream)
+                let_go(self._stream)
 
 
 def _quiet(kind: type[BaseException], error: BaseException, trace: object) -> None:

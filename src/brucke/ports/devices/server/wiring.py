@@ -1,9 +1,11 @@
 """What of a setup goes through the desktop's sound server, by the names its ports have there.
 
 A device whose `card` is SERVER is of this computer: an interface is what the desktop has chosen for playing and
-recording, a call, a stream or a program that listens a microphone that others can choose, a program that plays an output.
+recording, a call, a stream or a program that listens a microphone that others can choose, a program that plays an
+output.
 """
 
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 from ....core.document.setup import MAX_CHANNELS, MAX_LISTENERS, MAX_PARTS, Setup
@@ -12,9 +14,9 @@ from ....core.routing.rows import Order
 from ..kind import Found, Kind, Told, Wired, WiringBase
 from ..port import Port
 from ..rings import RingPort
-from .names import OURS, SERVER, here, in_name, out_name
+from ..server_choice import reach, spoken
+from .names import NOWHERE, OURS, PLAYED_TO, SERVER, here, in_name, out_name
 from .spare import in_use, with_ports
-from .which import reach, spoken
 
 
 @dataclass(frozen=True)
@@ -38,13 +40,20 @@ def made(setup: Setup) -> tuple[Made, ...]:
         parts = [p for p in setup.parts if p.device == d.id and p.channels]
         if here(d) and d.kind != "interface" and parts:
             wide = 1 + max(c for p in parts for c in p.channels)
-            found.append(Made(d.id, f"{OURS}in.{d.id}", f"Brucke · {parts[0].name}", True, wide))
+            found.append(Made(d.id, f"{PLAYED_TO}{d.id}", f"Brucke · {parts[0].name}", True, wide))
     return tuple(found)
 
 
+def nowhere(wanted: Iterable[Made], sinks: Sequence[object]) -> list[Made]:
+    """An output that leads nowhere, where there is no other one but ours: a session manager makes anything its default,
+    and what a mail or a game plays would come into the stream."""
+    outputs = [m for m in wanted if m.output]
+    return [Made("", NOWHERE, "Brucke · nothing is plugged in", True, 2)] if outputs and not sinks else []
+
+
 class ServerWiring(WiringBase, frozen=True, kw_only=True, tag="server"):
-    """`inputs` are (row of the captures, what comes there), `outputs` (row of the listener, channel, what goes out there),
-    see `names.py`."""
+    """`inputs` are (row of the captures, what comes there), `outputs` (row of the listener, channel, what goes out
+    there), see `names.py`."""
 
     inputs: tuple[tuple[int, str], ...]
     outputs: tuple[tuple[int, int, str], ...]

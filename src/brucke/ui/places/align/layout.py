@@ -4,17 +4,18 @@ from dataclasses import dataclass
 
 from PyQt6.QtCore import QRectF
 
+from ....words.translation import _
 from ...paint.ruler import marks, round_step
 from ...paint.sheet import Box, Line, Sheet
 from ...theme.fonts import first_fitting, height, width, wrap
 from ...theme.tokens import Tokens
-from .model import AlignData, Lane
+from .model import AlignData, Lane, Step
 
 LEGEND = (
     ("solid", "measured"),
     ("light", "calculated"),
-    ("hatched", "waiting for the ear"),
-    ("dotted", "delay added on purpose"),
+    ("hatched", _("waiting for the ear")),
+    ("dotted", _("delay added on purpose")),
 )
 
 
@@ -68,7 +69,7 @@ def _least_lane(t: Tokens) -> float:
 
 def _foot_lines(data: AlignData, w: float, t: Tokens) -> list[str]:
     cut = shared_way_ms(data)
-    note = f"Then {cut:.0f} ms on the way there, the same for all." if cut else ""
+    note = _("Then {cut:.0f} ms on the way there, the same for all.").format(cut=cut) if cut else ""
     return wrap(note, "small", t.scale, w - t.px(24)) if note else []
 
 
@@ -98,7 +99,9 @@ def _frame(data: AlignData, w: float, h: float, t: Tokens) -> _Frame:
     flags = [width(x.flag, "small strong", t.scale) for x in data.lanes if x.kind != "far end" and not x.problem]
     margin = max([t.px(60), *flags]) + t.px(22)
     drawn = [lane for lane in data.lanes if lane.kind != "far end" and not lane.problem] or list(data.lanes)
-    most = max([10.0, *(lane.arrival_ms - cut for lane in drawn), (data.target_ms or 0.0) - cut])
+    most = max(
+        [10.0, *(lane.arrival_ms - (0.0 if lane.unknown else cut) for lane in drawn), (data.target_ms or 0.0) - cut]
+    )
     top = _top(t)
     bottom = h - _foot(data, w, t)
     return _Frame(x0, max(x0 + t.px(80), w - margin), top, bottom, (bottom - top) / max(1, len(data.lanes)), most, cut)
@@ -109,7 +112,7 @@ def align_layout(data: AlignData, chosen: str, w: float, h: float, t: Tokens) ->
     sheet = Sheet(w, h)
     if not data.lanes:
         size = height("body", t.scale)
-        sheet.text(t.px(16), h / 2 - size / 2, w - t.px(32), size, data.empty, "body", "mute", "centre")
+        sheet.text(QRectF(t.px(16), h / 2 - size / 2, w - t.px(32), size), data.empty, "body", "mute", "centre")
         return AlignLayout(sheet, ())
     f = _frame(data, w, h, t)
     _ruler(sheet, data, f, t)
@@ -137,15 +140,15 @@ def _ruler(sheet: Sheet, data: AlignData, f: _Frame, t: Tokens) -> None:
         label = f"{ms:g}"
         room = width(label, "small", t.scale) + 4
         sheet.grid.append(Line(((x, f.top), (x, f.bottom)), "line"))
-        sheet.text(x - room / 2, y, room, size, label, "small", "mute", "centre")
-    sheet.text(t.px(12), y, f.x0 - t.px(40), size, "ms", "small", "mute")
+        sheet.text(QRectF(x - room / 2, y, room, size), label, "small", "mute", "centre")
+    sheet.text(QRectF(t.px(12), y, f.x0 - t.px(40), size), "ms", "small", "mute")
     if data.target_ms is not None:
         x = f.x(data.target_ms - f.cut_ms)
         sheet.lines.append(Line(((x, f.top - t.px(6)), (x, f.bottom)), "water", 2, dashed=True))
-        label = f"in step at {data.target_ms - f.cut_ms:.1f}"
+        label = _("in step at {target_ms:.1f}").format(target_ms=data.target_ms - f.cut_ms)
         room = width(label, "small strong", t.scale) + 6
         left = min(max(t.px(8), x - room / 2), sheet.width - room - t.px(8))
-        sheet.text(left, y - size - t.px(4), room, size, label, "small strong", "water", "centre")
+        sheet.text(QRectF(left, y - size - t.px(4), room, size), label, "small strong", "water", "centre")
 
 
 def _lane(
@@ -158,8 +161,8 @@ def _lane(
     name, small = height("name", t.scale), height("small", t.scale)
     block = name + 2 * small + t.px(6)
     top = y + (f.lane - block) / 2
-    sheet.text(t.px(16), top, f.x0 - t.px(24), name, lane.name, "name", ink)
-    sheet.text(t.px(16), top + name, f.x0 - t.px(24), small, lane.kind, "small", "mute")
+    sheet.text(QRectF(t.px(16), top, f.x0 - t.px(24), name), lane.name, "name", ink)
+    sheet.text(QRectF(t.px(16), top + name, f.x0 - t.px(24), small), lane.kind, "small", "mute")
     tall = name + small * 0.4
     if lane.problem:
         _unjudged(sheet, lane, top, w, f, t)
@@ -170,9 +173,9 @@ def _lane(
     if lane.wait_ms > 0:
         x = f.x(lane.wait_ms)
         sheet.boxes.append(Box(QRectF(f.x0, top, max(1.0, x - f.x0), tall), "mute", "line", pattern="hatched"))
-        sheet.text(f.x0, top + tall + t.px(2), w - f.x0 - t.px(8), small, lane.wait_text, "small", "mute")
-    for step in lane.steps[:-1] if f.cut_ms else lane.steps:
-        _step(sheet, step.start_ms, step.end_ms, step.pattern, (step.name, step.short), ink, top, tall, f, t)
+        sheet.text(QRectF(f.x0, top + tall + t.px(2), w - f.x0 - t.px(8), small), lane.wait_text, "small", "mute")
+    for step in lane.steps[:-1] if f.cut_ms and not lane.unknown else lane.steps:
+        _step(sheet, step, ink, top, tall, f, t)
     if lane.delay_ms > 0:
         _delay(sheet, lane, ink, top, tall, f, t)
     _flag(sheet, lane, ink, top, tall, f, t, target)
@@ -182,35 +185,42 @@ def _unjudged(sheet: Sheet, lane: Lane, top: float, w: float, f: _Frame, t: Toke
     """No bar where nobody knows when it arrives: why, in words."""
     room = w - f.x0 - t.px(16)
     strong, small = height("small strong", t.scale), height("small", t.scale)
-    sheet.text(f.x0, top, room, strong, lane.flag, "small strong", "coral")
+    sheet.text(QRectF(f.x0, top, room, strong), lane.flag, "small strong", "coral")
     lines = wrap(lane.problem, "small", t.scale, room)
     shown = lines if len(lines) <= 2 else [*lines[:1], first_fitting((lines[1],), "small", t.scale, room)]
     for i, line in enumerate(shown):
-        sheet.text(f.x0, top + strong + i * small, room, small, line, "small", "mute")
+        sheet.text(QRectF(f.x0, top + strong + i * small, room, small), line, "small", "mute")
 
 
 def _far_end(sheet: Sheet, lane: Lane, top: float, tall: float, w: float, f: _Frame, t: Tokens) -> None:
     """Beyond the ruler, and never aligned live: said in words."""
     small = height("small", t.scale)
     room = w - f.x0 - t.px(16)
-    choices = (f"{lane.flag}; set in step in a take, not live", lane.flag, f"{lane.arrival_ms:.0f} ms")
+    short = () if lane.unknown else (f"{lane.arrival_ms:.0f} ms",)
+    choices = (_("{flag}; set in step in a take, not live").format(flag=lane.flag), lane.flag, *short)
     sheet.text(
-        f.x0, top + (tall - small) / 2, room, small, first_fitting(choices, "small", t.scale, room), "small", "mute"
+        QRectF(f.x0, top + (tall - small) / 2, room, small),
+        first_fitting(choices, "small", t.scale, room),
+        "small",
+        "mute",
     )
 
 
-def _step(
-    sheet: Sheet, start: float, end: float, pattern: str, names: tuple[str, ...], ink: str, top: float, tall: float,
-    f: _Frame, t: Tokens,
-) -> None:  # fmt: skip
-    a, b = f.x(start), f.x(min(end, f.most_ms))
-    if b - a < 0.5 or start >= f.most_ms - 1e-6:
+def _step(sheet: Sheet, step: Step, ink: str, top: float, tall: float, f: _Frame, t: Tokens) -> None:
+    a, b = f.x(step.start_ms), f.x(min(step.end_ms, f.most_ms))
+    if b - a < 0.5 or step.start_ms >= f.most_ms - 1e-6:
         return
+    pattern = step.pattern
     sheet.boxes.append(Box(QRectF(a + 0.5, top, max(1.0, b - a - 1), tall), ink, ink, pattern=pattern))
-    label = first_fitting(names, "small strong", t.scale, b - a - t.px(8))
+    label = first_fitting((step.name, step.short), "small strong", t.scale, b - a - t.px(8))
     ground = ink if pattern == "solid" else f"light {ink}"
     sheet.text(
-        a, top, b - a, tall, label, "small strong", "on_water" if pattern == "solid" else "ink", "centre", ground
+        QRectF(a, top, b - a, tall),
+        label,
+        "small strong",
+        "on_water" if pattern == "solid" else "ink",
+        "centre",
+        ground,
     )
 
 
@@ -222,13 +232,22 @@ def _delay(sheet: Sheet, lane: Lane, ink: str, top: float, tall: float, f: _Fram
     label = first_fitting(
         (f"delay {lane.delay_ms:.1f}", f"{lane.delay_ms:.1f}"), "small strong", t.scale, b - a - t.px(8)
     )
-    sheet.text(a, top, b - a, tall, label, "small strong", ink, "centre")
+    sheet.text(QRectF(a, top, b - a, tall), label, "small strong", ink, "centre")
 
 
 def _flag(
     sheet: Sheet, lane: Lane, ink: str, top: float, tall: float, f: _Frame, t: Tokens, target: float | None
 ) -> None:
-    x = f.x(lane.arrival_ms - f.cut_ms)
+    x = f.x(lane.arrival_ms - (0.0 if lane.unknown else f.cut_ms))
+    if lane.unknown:  # what is known of it ends here; nothing arrives
+        small = height("small strong", t.scale)
+        sheet.text(
+            QRectF(x + t.px(8), top + (tall - small) / 2, sheet.width - x - t.px(16), small),
+            lane.flag,
+            "small strong",
+            "amber",
+        )
+        return
     sheet.lines.append(Line(((x, top - t.px(5)), (x, top + tall + t.px(5))), ink, 2.5))
     tip = ((x, top - t.px(6)), (x + t.px(12), top - t.px(1)), (x, top + t.px(4)))
     sheet.lines.append(Line(tip, ink, closed=True))
@@ -242,10 +261,7 @@ def _flag(
         end = max(x, goal)
         if goal - x > room + t.px(16):
             sheet.text(
-                (x + goal - room) / 2,
-                top + tall / 2 - small - 1,
-                room,
-                small,
+                QRectF((x + goal - room) / 2, top + tall / 2 - small - 1, room, small),
                 lane.flag,
                 "small strong",
                 tone,
@@ -256,19 +272,19 @@ def _flag(
     if end < goal < end + room + t.px(12):  # the words would stand across the line
         end = goal
     left = min(end + t.px(8), sheet.width - room - t.px(4))
-    sheet.text(left, top + (tall - small) / 2, room, small, lane.flag, "small strong", tone)
+    sheet.text(QRectF(left, top + (tall - small) / 2, room, small), lane.flag, "small strong", tone)
 
 
 def _legend(sheet: Sheet, data: AlignData, w: float, f: _Frame, t: Tokens) -> None:
     small = height("small", t.scale)
     y = f.bottom + t.px(6)
     for line in _foot_lines(data, w, t):
-        sheet.text(t.px(12), y, w - t.px(24), small, line, "small", "mute")
+        sheet.text(QRectF(t.px(12), y, w - t.px(24), small), line, "small", "mute")
         y += small + t.px(3)
     for row in _legend_rows(w, t):
         for pattern, text, x in row:
             box = QRectF(x, y + small * 0.2, t.px(18), small * 0.6)
             edge = "" if pattern == "hatched" else "mute"
             sheet.boxes.append(Box(box, "mute", edge, pattern=pattern))
-            sheet.text(x + t.px(24), y, width(text, "small", t.scale) + 4, small, text, "small", "mute")
+            sheet.text(QRectF(x + t.px(24), y, width(text, "small", t.scale) + 4, small), text, "small", "mute")
         y += small + t.px(3)

@@ -5,9 +5,18 @@ from dataclasses import dataclass
 from ....core.document.setup import Setup
 from ....core.timing.arrivals import ListenerTiming
 from ....core.timing.verdicts import PICTURE_EARLY_S, PICTURE_LATE_S
-from ....words import timing
+from ....words import explanations, timing
+from ....words.detail import in_numbers
+from ....words.translation import _
 
-PATTERNS = {"measured": "solid", "unconfirmed": "solid", "calculated": "light", "entered": "light"}
+PATTERNS = {
+    "measured": "solid",
+    "unconfirmed": "solid",
+    "calculated": "light",
+    "reported": "light",
+    "entered": "light",
+    "unknown": "light",
+}
 
 
 @dataclass(frozen=True)
@@ -24,7 +33,8 @@ class Step:
 @dataclass(frozen=True)
 class Lane:
     """One part: what it waits for, its steps, its delay, and where it arrives. `problem` stands in place of all that
-    where nobody can say when it arrives."""
+    where nobody can say when it arrives; `unknown` that a step of its way is not known, so that it has no place on the
+    ruler."""
 
     part: str
     name: str
@@ -41,6 +51,7 @@ class Lane:
     good: bool
     aligned: bool
     problem: str = ""
+    unknown: bool = False
 
 
 @dataclass(frozen=True)
@@ -77,28 +88,29 @@ def align_data(setup: Setup, t: ListenerTiming) -> AlignData:
                 r.part, part.name, part.colour, timing.KIND_WORDS[part.kind],
                 timing.hearing_text(setup, r.part) if part.kind != "lead" else "", r.origin.value * 1e3, tuple(steps),
                 at * 1e3, delay * 1e3, r.arrival.value * 1e3, None if r.off is None else r.off.value * 1e3,
-                timing.route_text(setup, r), good, r.off is not None,
+                explanations.route_text(setup, r), good, r.off is not None, unknown=r.unknown,
             )
         )  # fmt: skip
     for u in t.unjudged:
         part = setup.part(u.part)
         kind, why = timing.KIND_WORDS[part.kind], timing.finding_text(setup, u.problem)
-        lanes.append(Lane(u.part, part.name, part.colour, kind, "", 0, (), 0, 0, 0, None, timing.route_text(setup, u), False, False, why))  # fmt: skip
-    picture = any(r.kind == "picture" for r in t.routes)
+        lanes.append(Lane(u.part, part.name, part.colour, kind, "", 0, (), 0, 0, 0, None,
+            explanations.route_text(setup, u), False, False, why))  # fmt: skip
+    picture = any(r.kind == "picture" and not r.unknown for r in t.routes)
     target = None if t.target is None else t.target.value * 1e3
     band = None
     if picture and target is not None:
         band = (target - PICTURE_EARLY_S * 1e3, target + PICTURE_LATE_S * 1e3)
     return AlignData(
         t.listener, tuple(lanes), target, band,
-        "" if lanes else "Nothing is routed here yet.",
-        "at their ears" if t.to_ears else "at our own output",
+        "" if lanes else _("Nothing is routed here yet."),
+        _("at their ears") if t.to_ears else _("at our own output"),
     )  # fmt: skip
 
 
 def table_rows(setup: Setup, t: ListenerTiming) -> tuple[list[str], list[list[str]]]:
     """The same facts as a table: one row a step, then the delay and the arrival of the part."""
-    head = ["part", "step", "takes", "±", "how we know"]
+    head = ["part", "step", "takes", "±", _("how we know")]
     rows = []
     for r in t.routes:
         name = timing.part_name(setup, r.part)
@@ -110,14 +122,18 @@ def table_rows(setup: Setup, t: ListenerTiming) -> tuple[list[str], list[list[st
         for s in r.stages:
             rows.append(
                 [
-                    name, timing.stage_text(setup, s), timing.ms_text(s.latency.value, 2),
+                    name, timing.stage_text(setup, s),
+                    "" if s.evidence == "unknown" else timing.ms_text(s.latency.value, 2),
                     timing.plus_minus_text(s.latency.plus_minus), timing.evidence_text(s),
                 ]
             )  # fmt: skip
         delay = r.delay_frames / setup.rate_hz
-        rows.append([name, "delay", timing.ms_text(delay, 2), "", "set here" if delay else ""])
+        rows.append([name, "delay", timing.ms_text(delay, 2), "", _("set here") if delay else ""])
         arrives = timing.plus_minus_text(r.off.plus_minus) if r.off is not None else ""
-        rows.append([name, "arrives", timing.ms_text(r.arrival.value, 2), arrives, timing.route_text(setup, r)])
+        when = "" if r.unknown else timing.ms_text(r.arrival.value, 2)
+        rows.append([name, "arrives", when, arrives, explanations.route_text(setup, r)])
     for u in t.unjudged:
-        rows.append([timing.part_name(setup, u.part), "arrives", "", "", timing.route_text(setup, u)])
+        rows.append([timing.part_name(setup, u.part), "arrives", "", "", explanations.route_text(setup, u)])
+    if not in_numbers():
+        head, rows = [*head[:3], *head[4:]], [[*r[:3], *r[4:]] for r in rows]
     return head, rows

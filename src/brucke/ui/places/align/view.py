@@ -1,16 +1,16 @@
 """Align: arrivals of one listener, what is late, why, how we know, what to press."""
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QSizePolicy, QStackedWidget, QVBoxLayout, QWidget
 
+from ....app.studio import Studio
+from ....core.aligning.align import align
 from ....core.edits.route_edits import set_delay, set_delays
-from ....core.timing.align import align
 from ....core.timing.paths import Situation
-from ....desk.round_trip import Measurer
-from ....desk.session import Session
-from ....desk.take import TakeRecorder
 from ....words import timing
 from ....words import timing as words
+from ....words.translation import _
+from ...kit.action import Action
 from ...kit.button import Button
 from ...kit.flow import Flow
 from ...kit.label import Words
@@ -20,35 +20,44 @@ from ...theme.theme import Theme
 from .cards import Side
 from .drawing import AlignDrawing
 from .model import AlignData, align_data, table_rows
+from .questions_page import QuestionsPage
 
-NOTHING = AlignData("", (), None, None, "Nobody listens yet. Add listeners in Share.", "")
+NOTHING = AlignData("", (), None, None, _("Nobody listens yet. Add listeners in Share."), "")
 
 
 class AlignView(Place):
-    id = "align"
-    name = "Align"
+    action = Action("align", _("Go to Align"), "Alt+A")
+    id = action.id
+    name = _("Align")
 
     shows = pyqtSignal(str)  # the listener it shows now
     asks = pyqtSignal(str)  # for another way of knowing, by its action
 
-    def __init__(self, theme: Theme, session: Session, measuring: Measurer, taking: TakeRecorder):
-        super().__init__()
-        self.theme, self.session, self.taking = theme, session, taking
+    def __init__(self, theme: Theme, studio: Studio):
+        super().__init__(theme, studio)
+        self.session, self.taking = studio.session, studio.taking
+        session, measuring, taking = studio.session, studio.measuring, studio.taking
         self.listener = self.part = ""
         self.drawing = AlignDrawing(theme)
-        self.table = PlainTable(theme, "Arrivals as a table")
+        self.table = PlainTable(theme, _("Arrivals as a table"))
         self.side = Side(theme, session, measuring)
         self.stack = QStackedWidget()
         self.stack.addWidget(self.drawing)
         self.stack.addWidget(self.table)
+        self.questions = QuestionsPage(theme)
+        self.stack.addWidget(self.questions)
+        self.questions.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Ignored)
         self._head = QWidget()
         self._flow = Flow(parent=self._head)
         self.title = Words(theme, "title", wraps=False)
-        self.title.say("When it arrives at")
+        self.title.say(_("Arrives at"))
         self._flow.addWidget(self.title)
         self.chips: dict[str, Button] = {}
-        self.show_table = Button(theme, "As a table", "plain", "T")
-        self.proof = Button(theme, "Proof take", "outline", "Shift+R")
+        self.show_table = Button(theme, _("As a table"), "plain", "T")
+        self.show_table.show_hint(False)
+        self.ask = Button(theme, _("Questions"), "choice", "Q")
+        self.proof = Button(theme, _("Test recording"), "outline", "Shift+R")
+        self.proof.show_hint(False)  # so that it stands beside the listeners
         self._flow.pushed = self.proof
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
@@ -56,7 +65,8 @@ class AlignView(Place):
         self.drawing.chose.connect(self.choose_part)
         self.side.verdict.delay_one.connect(self.delay_one)
         self.side.verdict.everyone.connect(self.everyone)
-        self.side.evidence.asks.connect(self.asks)
+        self.questions.asks.connect(self.asks)
+        self.ask.clicked.connect(self.toggle_questions)
         self.show_table.clicked.connect(self.toggle_table)
         self.proof.clicked.connect(taking.prove_from_the_top)
         session.changed.connect(self.refresh)
@@ -77,15 +87,15 @@ class AlignView(Place):
         while self._flow.count() > 1:
             item = self._flow.takeAt(1)
             widget = item.widget() if item is not None else None
-            if widget is not None and widget not in (self.show_table, self.proof):
+            if widget is not None and widget not in (self.show_table, self.ask, self.proof):
                 widget.deleteLater()
         setup = self.session.setup
         self.chips = {x.id: Button(self.theme, x.name, "chip") for x in setup.listeners}
         for id, chip in self.chips.items():
             chip.clicked.connect(lambda _checked=False, id=id: self.choose_listener(id))
             self._flow.addWidget(chip)
-        self._flow.addWidget(self.show_table)
-        self._flow.addWidget(self.proof)
+        for button in (self.show_table, self.ask, self.proof):
+            self._flow.addWidget(button)
         if self.listener not in self.chips:
             self.listener = self._first_listener()
             self.part = ""
@@ -100,6 +110,7 @@ class AlignView(Place):
 
     def refresh(self) -> None:
         setup = self.session.setup
+        self.questions.refresh()
         if self.listener not in self.chips:
             self.drawing.show_data(NOTHING, "")
             self.table.rows.show_rows([], [])
@@ -128,7 +139,7 @@ class AlignView(Place):
         setup, listeners = self.session.setup, self.session.timing.listeners
         bad = [t for t in listeners if timing.needs_you(t.verdict)]
         if not listeners:
-            return "nobody listens", "mute"
+            return _("nobody listens"), "mute"
         if bad:
             shown = next((t for t in bad if t.listener == self.listener), bad[0])
             return timing.verdict_text(setup, shown.verdict), "coral"
@@ -136,6 +147,8 @@ class AlignView(Place):
 
     def choose_listener(self, id: str) -> bool:
         if id in self.chips:
+            if self.stack.currentWidget() is self.questions:
+                self._show_page(self.drawing)
             self.listener = id
             self.part = self.session.timing.of(id).verdict.part
         self.refresh()
@@ -153,11 +166,21 @@ class AlignView(Place):
         self.refresh()
 
     def toggle_table(self) -> bool:
-        table = self.stack.currentWidget() is self.drawing
-        self.stack.setCurrentWidget(self.table if table else self.drawing)
-        self.show_table.setText("As a drawing" if table else "As a table")
-        self.show_table.updateGeometry()
+        self._show_page(self.table if self.stack.currentWidget() is not self.table else self.drawing)
         return True
+
+    def toggle_questions(self) -> None:
+        """What else can be found out, or the arrivals again."""
+        self._show_page(self.questions if self.stack.currentWidget() is not self.questions else self.drawing)
+
+    def _show_page(self, page: QWidget) -> None:
+        for other in (self.drawing, self.table, self.questions):  # only the one that is shown asks for room
+            tall = QSizePolicy.Policy.Preferred if other is page else QSizePolicy.Policy.Ignored
+            other.setSizePolicy(QSizePolicy.Policy.Expanding, tall)
+        self.stack.setCurrentWidget(page)
+        self.show_table.setText(_("As a drawing") if page is self.table else _("As a table"))
+        self.show_table.updateGeometry()
+        self.ask.setChecked(page is self.questions)
 
     def delay_one(self) -> None:
         """The chosen route into step."""
@@ -166,7 +189,7 @@ class AlignView(Place):
         setup, timing = self.session.setup, self.session.timing.of(self.listener)
         r = timing.route(self.part)
         if r is None or not timing.can_delay(setup, r):
-            self.session.noticed.emit("This route cannot be delayed here.", "mute")
+            self.session.noticed.emit(_("This route cannot be delayed here."), "mute")
             return
         delay = r.align_delay_frames / setup.rate_hz * 1e3
         label = f"{words.route_name(setup, r.part, self.listener)} delayed {words.ms_text(delay / 1e3)}"
@@ -182,14 +205,14 @@ class AlignView(Place):
             for r in timing.routes
             if timing.can_delay(setup, r)
         ]
-        label = f"everyone in step at {words.listener_name(setup, self.listener)}"
+        label = _("everyone in step at {listener}").format(listener=words.listener_name(setup, self.listener))
         self.session.edit(label, set_delays(setup, delays), "align", f"{self.listener}/{self.part}")
 
     def everywhere(self) -> None:
         """Every listener, monitors first."""
         s = self.session
         after = align(Situation(s.setup, s.knowledge, s.facts))
-        s.edit("everyone in step everywhere", after, "align", f"{self.listener}/{self.part}")
+        s.edit(_("everyone in step everywhere"), after, "align", f"{self.listener}/{self.part}")
 
     def nudge(self, ms: float) -> None:
         """A little more or less delay on the chosen route."""
@@ -206,7 +229,7 @@ class AlignView(Place):
 
     def go_to(self, thing: str) -> None:
         """Show what an undo touched: listener/part."""
-        listener, _, part = thing.partition("/")
+        listener, _other, part = thing.partition("/")
         if listener in self.chips:
             self.listener, self.part = listener, part
         self.refresh()

@@ -5,16 +5,18 @@ from concurrent.futures import Future, ThreadPoolExecutor
 
 from PyQt6.QtCore import QTimer
 
+from ....app.sound_server.desktop import Desktop
+from ....core.document.device_kinds import DEVICE_KINDS
 from ....core.document.setup import Device, Setup
 from ....core.edits.route_edits import change_device, let_lead
 from ....core.knowledge.evidence import Matching
-from ....desk.desktop import Desktop
 from ....ports.devices.kind import DeviceError, Found
 from ....ports.devices.opening import found_devices
 from ....ports.devices.server.names import SERVER, choosing, chosen_ends, here, taken_program, taking
 from ....ports.devices.server.wiring import made
+from ....words.detail import in_numbers
 from ....words.equipment import matching_text
-from ....words.here import choose_text
+from ....words.this_computer import choose_text
 from ....words.translation import _
 from ...kit.button import Button
 from ...kit.card import Card
@@ -23,11 +25,10 @@ from ...kit.edit import Edit
 from ...kit.flow import Flow
 from ...kit.label import Words
 from ...theme.theme import Theme
-from .here_cards import copy_name, microphone_name
+from ..this_computer.cards import copy_name, microphone_name
 
 LOOK = _("Look for what there is here")
 CARD_NAMES = {SERVER: _("this computer")}
-OTHERS = ("call", "stream", "program", "workstation", "computer")  # programs of this computer
 RATES_HZ = (44100, 48000, 88200, 96000)
 FRAMES = (64, 128, 256, 512, 1024, 2048)
 BUFFERS = (1, 2, 3, 4)
@@ -44,18 +45,18 @@ class DeviceCard(Card):
         self.edit, self.problem = edit, problem
         self._found: tuple[str, ...] = ()
         self.setup, self.device = Setup(), Device(id="", name="", kind="interface")
-        self.rates = Chips(theme, "Sample rate", [], lambda k: self._change(f"{int(k)} Hz", rate_hz=int(k)))
-        self.bits = Chips(theme, "Sample format", [], lambda k: self._change(f"{k} bit", bits=int(k)))
-        self.frames = Chips(theme, "Buffer", [], lambda k: self._change(f"buffer {k}", buffer_frames=int(k)))
-        self.count = Chips(theme, "Buffers", [], lambda k: self._change(f"{k} buffers", buffers=int(k)))
-        self.leads = Button(theme, "sets the clock", "choice")
-        self.direct = Button(theme, "direct monitoring is on", "choice")
+        self.rates = Chips(theme, _("Sample rate"), [], lambda k: self._change(f"{int(k)} Hz", rate_hz=int(k)))
+        self.bits = Chips(theme, _("Sample format"), [], lambda k: self._change(f"{k} bit", bits=int(k)))
+        self.frames = Chips(theme, _("Buffer"), [], lambda k: self._change(f"buffer {k}", buffer_frames=int(k)))
+        self.count = Chips(theme, _("Buffers"), [], lambda k: self._change(f"{k} buffers", buffers=int(k)))
+        self.leads = Button(theme, _("sets the clock"), "choice")
+        self.direct = Button(theme, _("direct monitoring is on"), "choice")
         self.wireless = Button(theme, "wireless", "choice")
-        self.unplug = Button(theme, "Unplug the stand-in", "outline")
-        self.cards = Chips(theme, "Sound card", [], self._card)
+        self.unplug = Button(theme, _("Unplug the stand-in"), "outline")
+        self.cards = Chips(theme, _("Sound card"), [], self._card)
         self.look = Button(theme, LOOK, "outline")
         self.clock = Words(theme, "small", "mute")
-        self.programs = Chips(theme, _("Program that is taken over"), [], self._program)
+        self.programs = Chips(theme, _("Program that goes through Brucke"), [], self._program)
         self.taken = Words(theme, "small", "mute")
         self.source = Chips(theme, _("Records from"), [], lambda name: self._end(name, True))
         self.sink = Chips(theme, _("Plays to"), [], lambda name: self._end(name, False))
@@ -77,8 +78,8 @@ class DeviceCard(Card):
             self.column.addWidget(w)
         self._titles = []
         for title, chips in (
-            ("sample rate", self.rates), ("sample format", self.bits), ("buffer, in frames", self.frames),
-            ("how many of them", self.count),
+            (_("sample rate"), self.rates), (_("sample format"), self.bits), (_("buffer, in frames"), self.frames),
+            (_("how many of them"), self.count),
         ):  # fmt: skip
             label = Words(theme, "small", "mute", wraps=False)
             label.setText(title)
@@ -92,14 +93,14 @@ class DeviceCard(Card):
         self.column.addWidget(self.unplug)
         self.look.clicked.connect(self._look)
         self.leads.clicked.connect(self._lead)
-        self.direct.clicked.connect(lambda: self._flag("direct_monitoring", "direct monitoring"))
+        self.direct.clicked.connect(lambda: self._flag("direct_monitoring", _("direct monitoring")))
         self.wireless.clicked.connect(lambda: self._flag("wireless", "wireless"))
 
     def show_device(
         self, setup: Setup, device: Device, absent: bool, running: bool, desktop: Desktop, matching: Matching | None
     ) -> None:
         self.setup, self.device = setup, device
-        camera, interface = device.kind == "camera", device.kind == "interface"
+        kind, interface = DEVICE_KINDS[device.kind], device.kind == "interface"
         theirs = here(device) and not interface  # the server's own rate and buffer
         self.rates.offer(_choices(RATES_HZ, device.rate_hz, lambda v: f"{v / 1000:g} kHz"))
         self.bits.offer(_choices(BITS, device.bits, lambda v: f"{v} bit"))
@@ -110,9 +111,9 @@ class DeviceCard(Card):
         self.frames.show_on(str(device.buffer_frames))
         self.count.show_on(str(device.buffers))
         for w in (self.rates, self.bits, self._titles[0], self._titles[1]):
-            w.setVisible(not camera and not theirs)
+            w.setVisible(in_numbers() and kind.has_rate and not theirs)
         for w in (self.frames, self.count, self._titles[2], self._titles[3]):
-            w.setVisible(not camera and not theirs and device.kind != "recorder")
+            w.setVisible(in_numbers() and kind.frames > 0 and not theirs)
         for button, on in (
             (self.leads, device.sets_clock),
             (self.direct, device.direct_monitoring),
@@ -120,8 +121,8 @@ class DeviceCard(Card):
         ):
             button.setVisible(interface)
             button.setChecked(on)
-        for w in (self.cards, self.look):
-            w.setVisible(interface or device.kind in OTHERS)
+        self.cards.setVisible(interface or kind.program)
+        self.look.setVisible(interface or kind.program)
         text = matching_text(setup, device, matching)
         self.clock.say(text)
         self.clock.setVisible(bool(text))
@@ -129,7 +130,7 @@ class DeviceCard(Card):
         self._offer_programs(desktop.playing)
         self._offer_ends(desktop)
         self._offer_microphone()
-        self.unplug.setVisible(running and not device.card and device.kind not in ("camera", "recorder"))
+        self.unplug.setVisible(running and not device.card and kind.frames > 0)
         self.unplug.setText(_("Plug the stand-in in again") if absent else _("Unplug the stand-in"))
 
     def _change(self, what: str, **fields: object) -> None:
@@ -180,7 +181,9 @@ class DeviceCard(Card):
         ends = chosen_ends(self.device)
         after = choosing(name, ends[1]) if source else choosing(ends[0], name)
         what = name or _("what the desktop has chosen")
-        self._change(f"records from {what}" if source else f"plays to {what}", card=after)
+        self._change(
+            _("records from {what}").format(what=what) if source else _("plays to {what}").format(what=what), card=after
+        )
 
     def _offer_microphone(self) -> None:
         """What whoever listens here chooses in their own program."""
@@ -202,14 +205,20 @@ class DeviceCard(Card):
         self.programs.offer([("", _("what chooses it")), *((n, n[:32]) for n in names)])
         self.programs.show_on(taken)
         self.taken.say(
-            _("What {program} plays comes here and is heard through Brucke only, so that others can get it later than you. When "
+            _("What {program} plays comes here and is heard through Brucke only, so that others can get it later than "
+              "you. When "
               "Brucke ends it goes back to where it was.").format(program=taken[:32])
             if taken
-            else _("A program that is to be heard here chooses the output “{name}”, or is taken over.").format(name=output.shown)
+            else _(
+                "A program that is to be heard here chooses the output “{name}”, or is made to go through Brucke."
+            ).format(name=output.shown)
         )  # fmt: skip
 
     def _program(self, program: str) -> None:
-        self._change(f"takes over {program}" if program else "waits to be chosen", card=taking(program))
+        self._change(
+            _("takes over {program}").format(program=program) if program else _("waits to be chosen"),
+            card=taking(program),
+        )
 
     def _flag(self, field: str, what: str) -> None:
         on = not getattr(self.device, field)
@@ -217,4 +226,4 @@ class DeviceCard(Card):
 
     def _lead(self) -> None:
         self.leads.setChecked(self.device.sets_clock)
-        self.edit(f"{self.device.name} sets the clock", let_lead(self.setup, self.device.id))
+        self.edit(_("{name} sets the clock").format(name=self.device.name), let_lead(self.setup, self.device.id))

@@ -4,7 +4,9 @@ from dataclasses import dataclass
 
 from PyQt6.QtCore import QRectF
 
-from ....core.sound.level_advice import GOOD_DB
+from ....core.checks.level_advice import GOOD_DB
+from ....words.detail import in_numbers
+from ....words.translation import _
 from ...paint.ruler import METER_MARKS_DB, level_share
 from ...paint.sheet import Box, Line, Sheet
 from ...theme.fonts import first_fitting, height, width, wrap
@@ -48,7 +50,7 @@ def _columns(rows: tuple[PartRow, ...], w: float, t: Tokens) -> _Columns:
     gap = t.px(18)
     name = t.px(30)
     named = max(_widest([r.name for r in rows], "name", t), _widest([r.kind for r in rows], "small", t), t.px(60))
-    comes = max(_widest([r.comes_from for r in rows], "body", t), width("comes from", "small", t.scale))
+    comes = max(_widest([r.comes_from for r in rows], "body", t), width(_("comes from"), "small", t.scale))
     mode = max(_widest([r.mode for r in rows], "body", t), width("channels", "small", t.scale))
     trim = max(_widest([r.trim for r in rows], "strong", t), width("trim", "small", t.scale))
     notes = _widest([r.note or r.quiet for r in rows], "small", t)
@@ -82,19 +84,19 @@ def parts_layout(data: GatherData, chosen: str, w: float, h: float, t: Tokens) -
     sheet = Sheet(w, h)
     small = height("small", t.scale)
     if not data.parts:
-        text = "Nothing comes in yet. Add a part: a microphone, a backing track, a call's far end."
+        text = _("Nothing comes in yet. Add a part: a microphone, a backing track, a call's far end.")
         body = height("body", t.scale)
         lines = wrap(text, "body", t.scale, w - t.px(32))
         y = (h - len(lines) * body) / 2
         for i, line in enumerate(lines):
-            sheet.text(t.px(16), y + i * body, w - t.px(32), body, line, "body", "mute", "centre")
+            sheet.text(QRectF(t.px(16), y + i * body, w - t.px(32), body), line, "body", "mute", "centre")
         return PartsLayout(sheet, (), ())
     c = _columns(data.parts, w, t)
     heads = [("part", c.name), ("channels", c.mode), ("trim", c.trim), ("level", c.level)]
     if not c.narrow:
-        heads.append(("comes from", c.comes))
+        heads.append((_("comes from"), c.comes))
     for text, x in heads:
-        sheet.text(x, t.px(8), width(text, "small", t.scale) + 4, small, text, "small", "mute")
+        sheet.text(QRectF(x, t.px(8), width(text, "small", t.scale) + 4, small), text, "small", "mute")
     _level_marks(sheet, c, t, small)
     tall = row_height(data, w, t)
     rows, bars = [], []
@@ -108,12 +110,12 @@ def parts_layout(data: GatherData, chosen: str, w: float, h: float, t: Tokens) -
 
 def _level_marks(sheet: Sheet, c: _Columns, t: Tokens, small: float) -> None:
     free = c.level + width("level", "small", t.scale) + t.px(10)
-    for db in METER_MARKS_DB:
+    for db in METER_MARKS_DB if in_numbers() else ():
         label = f"{db:.0f}".replace("-", "−")
         room = width(label, "small", t.scale) + 2
         x = min(c.level + level_share(db) * (c.right - c.level) - room / 2, c.right - room + t.px(6))
         if x > free:
-            sheet.text(x, t.px(8), room, small, label, "small", "mute", "centre")
+            sheet.text(QRectF(x, t.px(8), room, small), label, "small", "mute", "centre")
             free = x + room + t.px(4)
 
 
@@ -126,17 +128,17 @@ def _part_row(sheet: Sheet, row: PartRow, chosen: bool, rect: QRectF, c: _Column
     sheet.boxes.append(Box(QRectF(t.px(12), rect.y() + t.px(7), t.px(5), rect.height() - t.px(14)), ink))
     top = rect.y() + t.px(7)
     room = (c.mode if c.narrow else c.comes) - c.name - t.px(8)
-    sheet.text(c.name, top, room, name, row.name, "name", ink, on=on)
-    sheet.text(c.name, top + name, room, small, row.kind, "small", "mute", on=on)
+    sheet.text(QRectF(c.name, top, room, name), row.name, "name", ink, on=on)
+    sheet.text(QRectF(c.name, top + name, room, small), row.kind, "small", "mute", on=on)
     if c.narrow:
         device = row.comes_from.split(" · ")
         shown = first_fitting((row.comes_from, device[-1], device[0]), "small", t.scale, room)
-        sheet.text(c.name, top + name + small, room, small, shown, "small", "mute", on=on)
+        sheet.text(QRectF(c.name, top + name + small, room, small), shown, "small", "mute", on=on)
     middle = rect.y() + (rect.height() - body) / 2
     if not c.narrow:
-        sheet.text(c.comes, middle, c.mode - c.comes, body, row.comes_from, "body", "ink", on=on)
-    sheet.text(c.mode, middle, c.trim - c.mode, body, row.mode, "body", "ink", on=on)
-    sheet.text(c.trim, middle, c.level - c.trim, body, row.trim, "strong", "ink", on=on)
+        sheet.text(QRectF(c.comes, middle, c.mode - c.comes, body), row.comes_from, "body", "ink", on=on)
+    sheet.text(QRectF(c.mode, middle, c.trim - c.mode, body), row.mode, "body", "ink", on=on)
+    sheet.text(QRectF(c.trim, middle, c.level - c.trim, body), row.trim, "strong", "ink", on=on)
     return _bars(sheet, row, chosen, rect, c, t, on)
 
 
@@ -158,13 +160,13 @@ def _bars(
             sheet.lines.append(Line(((x, low), (x, low + t.px(4))), "edge"))
     under = y + block - small
     text, tone = (row.note, "coral") if row.note else (row.quiet, "mute")
-    sheet.text(c.level, under, wide, small, text, "small", tone, on=on)
+    sheet.text(QRectF(c.level, under, wide, small), text, "small", tone, on=on)
     if chosen and bars and not text:
         a, b = (c.level + level_share(db) * wide for db in GOOD_DB)
         sheet.lines.append(Line(((a, under), (b, under)), "water", 2))
-        room = width("good range", "small", t.scale) + 4
+        room = width(_("good range"), "small", t.scale) + 4
         left = min(max(c.level, (a + b - room) / 2), c.right - room)
-        sheet.text(left, under, room, small, "good range", "small", "water", "centre", on)
+        sheet.text(QRectF(left, under, room, small), _("good range"), "small", "water", "centre", on)
     return bars
 
 
@@ -226,15 +228,17 @@ def _device_row(
         sheet.grounds.append(Box(rect.adjusted(1, 0, -1, 0), "tint"))
     x = t.px(30)
     top = rect.y() + (t.px(7) if low else (rect.height() - name) / 2)
-    sheet.text(x, top, (sheet.width if low else starts[0]) - x, name, d.name, "name", "ink", on=on)
+    sheet.text(QRectF(x, top, (sheet.width if low else starts[0]) - x, name), d.name, "name", "ink", on=on)
     tones = ("coral" if d.disagrees else "ink", "mute", "ink", "ink", "coral" if d.missing else "mute")
     if low:
         first = "  ·  ".join(c for c in _device_cells(d)[:4] if c and c != "–")
-        sheet.text(x, top + name, sheet.width - x, small, first, "small", tones[0] if d.disagrees else "mute", on=on)
-        sheet.text(x, top + name + small, sheet.width - x, small, d.clock, "small", tones[4], on=on)
+        sheet.text(
+            QRectF(x, top + name, sheet.width - x, small), first, "small", tones[0] if d.disagrees else "mute", on=on
+        )
+        sheet.text(QRectF(x, top + name + small, sheet.width - x, small), d.clock, "small", tones[4], on=on)
         return
     for i, text in enumerate(_device_cells(d)):
         right = starts[i + 1] if i < 4 else sheet.width
         strong = "strong" if i in (0, 3) else "body"
         y = rect.y() + (rect.height() - body) / 2
-        sheet.text(starts[i], y, right - starts[i], body, text, strong, tones[i], on=on)
+        sheet.text(QRectF(starts[i], y, right - starts[i], body), text, strong, tones[i], on=on)

@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 
+from ....core.document.device_kinds import DEVICE_KINDS
 from ....core.document.setup import Device, Part, Setup
 from ....core.edits.part_edits import mode_of
 from ....core.knowledge.evidence import Facts
@@ -52,10 +53,10 @@ def comes_from(setup: Setup, part: Part) -> str:
     device = timing.device_name(setup, part.device)
     if part.tracks:
         return f"{device} · {part.tracks[part.track].file}"
-    kind = setup.device(part.device).kind
-    if kind in ("interface", "workstation") and part.channels:
+    numbered = DEVICE_KINDS[setup.device(part.device).kind].numbered
+    if numbered and part.channels:
         numbers = sorted({c + 1 for c in part.channels})
-        name = _("in") if kind == "interface" else _("out")
+        name = _("in") if numbered == "in" else _("out")
         return f"{device} · {name} {'–'.join(str(n) for n in (numbers[0], numbers[-1])[: len(numbers)])}"
     return device
 

@@ -2,13 +2,14 @@
 
 from collections.abc import Callable
 
+from ....app.chains.level_help import LevelFinder
+from ....core.checks.level_advice import GOOD_DB
 from ....core.document.setup import IN_THE_ROOM, Part, Setup
 from ....core.edits import chain_edits, part_edits
 from ....core.edits.part_edits import MODES, mode_of
 from ....core.edits.route_edits import switch
-from ....core.sound.level_advice import GOOD_DB
-from ....desk.level import LevelFinder
 from ....words import timing
+from ....words.detail import choose
 from ....words.translation import _
 from ...kit.button import Button
 from ...kit.card import Card
@@ -56,10 +57,10 @@ class LevelCard(PartCard):
         self.help = LevelHelp(theme, levelling, "gather")
         self.hint = Words(theme, "small", "mute")
         self.input = Words(theme, "strong", wraps=False)
-        self.anew = Button(theme, "Count anew", "plain")
-        self.trim = NumberField(theme, "Trim", -60, 40, "dB")
-        self.alone = Button(theme, "Listen alone", "outline", "L")
-        self.mute = Button(theme, "Mute", "outline", "U")
+        self.anew = Button(theme, _("Count anew"), "plain")
+        self.trim = NumberField(theme, _("Trim"), -60, 40, "dB")
+        self.alone = Button(theme, _("Listen alone"), "outline", "L")
+        self.mute = Button(theme, _("Mute"), "outline", "U")
         for b in (self.alone, self.mute):
             b.setCheckable(True)
         self.column.addWidget(self.hint)
@@ -83,14 +84,16 @@ class LevelCard(PartCard):
                 "coral",
             )
         else:
+            said = choose(
+                _("Sing or play the loudest line; it should come as far as between the two marks."),
+                _("The loudest line should peak between the two marks: {low} to {high}."),
+            )
             self.hint.say(
-                _("The loudest line should peak between the two marks: {low} to {high}FS.").format(
-                    low=timing.db_text(GOOD_DB[0]), high=timing.db_text(GOOD_DB[1])
-                ),
+                said.format(low=timing.db_text(GOOD_DB[0]), high=timing.dbfs_text(GOOD_DB[1])),
                 "mute",
             )
         self.anew.setVisible(clips > 0)
-        self.input.say(_("input –") if peak_db is None else _("input {db}FS").format(db=timing.db_text(peak_db)))
+        self.input.say(_("input –") if peak_db is None else _("input {db}").format(db=timing.dbfs_text(peak_db)))
 
     def _trimmed(self, value: float) -> None:
         label = f"{self.part.name} trim {timing.db_text(value)}"
@@ -118,9 +121,9 @@ class HearCard(PartCard):
         for b in (self.others, self.all, self.recorder):
             flow.addWidget(b)
         self.column.addLayout(flow)
-        self.others.clicked.connect(lambda: self._let("everyone but me", lambda kind: kind != "monitor"))
+        self.others.clicked.connect(lambda: self._let(_("everyone but me"), lambda kind: kind != "monitor"))
         self.all.clicked.connect(lambda: self._let("everyone", lambda kind: True))
-        self.recorder.clicked.connect(lambda: self._let("the recorder only", lambda kind: kind == "recorder"))
+        self.recorder.clicked.connect(lambda: self._let(_("the recorder only"), lambda kind: kind == "recorder"))
 
     def applies(self, part: Part) -> bool:
         asked = part.source in ("microphone", "instrument") and bool(self.setup.listeners)
@@ -139,12 +142,12 @@ class ChannelsCard(PartCard):
 
     def __init__(self, theme: Theme, edit: Edit):
         super().__init__(theme, edit, _("Channels"))
-        self.modes = Chips(theme, "Channels", [(m, m) for m in MODES], self._mode)
-        self.first = NumberField(theme, "First input", 1, 256, "", 0)
-        self.polarity = Button(theme, "polarity reversed", "choice")
-        self.quiet = Button(theme, "may be silent", "choice")
+        self.modes = Chips(theme, _("Channels"), [(m, m) for m in MODES], self._mode)
+        self.first = NumberField(theme, _("First input"), 1, 256, "", 0)
+        self.polarity = Button(theme, _("polarity reversed"), "choice")
+        self.quiet = Button(theme, _("may be silent"), "choice")
         self.column.addWidget(self.modes)
-        self.column.addLayout(row(label(theme, "from input"), self.first))
+        self.column.addLayout(row(label(theme, _("from input")), self.first))
         flags = Flow(6)
         flags.addWidget(self.polarity)
         flags.addWidget(self.quiet)
@@ -156,6 +159,7 @@ class ChannelsCard(PartCard):
     def refresh(self) -> None:
         self.modes.show_on(mode_of(self.part))
         self.first.show_value(min(self.part.channels) + 1)
+        self.polarity.setText(choose(_("upside down"), _("polarity reversed")))
         self.polarity.setChecked(self.part.inverted)
         self.quiet.setChecked(self.part.quiet)
 
@@ -166,7 +170,8 @@ class ChannelsCard(PartCard):
         by = int(value) - 1 - min(self.part.channels)
         channels = tuple(c + by for c in self.part.channels)
         self.edit(
-            f"{self.part.name} from input {int(value)}", part_edits.set_channels(self.setup, self.part.id, channels)
+            _("{name} from input {what}").format(name=self.part.name, what=int(value)),
+            part_edits.set_channels(self.setup, self.part.id, channels),
         )
 
     def _polarity(self) -> None:
@@ -175,7 +180,12 @@ class ChannelsCard(PartCard):
 
     def _quiet(self) -> None:
         after = part_edits.change_part(self.setup, self.part.id, quiet=not self.part.quiet)
-        self.edit(f"{self.part.name} {'may' if not self.part.quiet else 'may not'} be silent", after)
+        self.edit(
+            (_("{name} may not be silent") if self.part.quiet else _("{name} may be silent")).format(
+                name=self.part.name
+            ),
+            after,
+        )
 
 
 class AlongCard(PartCard):
@@ -183,11 +193,11 @@ class AlongCard(PartCard):
 
     def __init__(self, theme: Theme, edit: Edit):
         super().__init__(theme, edit, _("Plays along with"))
-        self.leads = Chips(theme, "Plays along with", [], self._lead)
+        self.leads = Chips(theme, _("Plays along with"), [], self._lead)
         self.where = Words(theme, "small", "mute", wraps=False)
-        self.where.setText("hears it in")
-        self.places = Chips(theme, "Hears it in", [], self._place)
-        self.itself = Button(theme, "silent in the room", "choice")
+        self.where.setText(_("hears it in"))
+        self.places = Chips(theme, _("Hears it in"), [], self._place)
+        self.itself = Button(theme, _("silent in the room"), "choice")
         for w in (self.leads, self.where, self.places, self.itself):
             self.column.addWidget(w)
         self.itself.clicked.connect(self._itself)
@@ -222,20 +232,22 @@ class AlongCard(PartCard):
             return
         if not lead:
             after = part_edits.change_part(setup, part.id, kind="lead", follows="", hears_at="")
-            self.edit(f"{part.name} sets the beat", after)
+            self.edit(_("{name} sets the beat").format(name=part.name), after)
             return
         monitor = next((x.id for x in setup.listeners if x.kind == "monitor"), "")
         after = part_edits.change_part(setup, part.id, kind="follower", follows=lead, hears_at=part.hears_at or monitor)
-        self.edit(f"{part.name} plays along with {timing.part_name(setup, lead)}", after)
+        self.edit(_("{name} plays along with {part}").format(name=part.name, part=timing.part_name(setup, lead)), after)
 
     def _place(self, place: str) -> None:
         after = part_edits.change_part(self.setup, self.part.id, hears_at=place)
-        self.edit(f"{self.part.name} hears it elsewhere", after)
+        self.edit(_("{name} hears it elsewhere").format(name=self.part.name), after)
 
     def _itself(self) -> None:
         to = "room" if self.part.hears_itself == "monitor" else "monitor"
         self.edit(
-            f"{self.part.name} {'silent' if to == 'monitor' else 'heard'} in the room",
+            (_("{name} silent in the room") if to == "monitor" else _("{name} heard in the room")).format(
+                name=self.part.name
+            ),
             part_edits.change_part(self.setup, self.part.id, hears_itself=to),
         )
 
@@ -245,12 +257,12 @@ class PartItselfCard(PartCard):
 
     def __init__(self, theme: Theme, edit: Edit):
         super().__init__(theme, edit, _("This part"))
-        self.name = TextField(theme, "Name of the part")
-        self.colours = Chips(theme, "Colour", [(str(i), c) for i, c in enumerate(COLOURS)], self._colour)
-        self.up = Button(theme, "Up", "outline")
-        self.down = Button(theme, "Down", "outline")
-        self.double = Button(theme, "Duplicate", "outline")
-        self.away = Button(theme, "Remove", "outline")
+        self.name = TextField(theme, _("Name of the part"))
+        self.colours = Chips(theme, _("Colour"), [(str(i), c) for i, c in enumerate(COLOURS)], self._colour)
+        self.up = Button(theme, _("Up"), "outline")
+        self.down = Button(theme, _("Down"), "outline")
+        self.double = Button(theme, _("Duplicate"), "outline")
+        self.away = Button(theme, _("Remove"), "outline")
         self.column.addWidget(self.name)
         self.column.addWidget(self.colours)
         flow = Flow(8)
@@ -258,8 +270,8 @@ class PartItselfCard(PartCard):
             flow.addWidget(b)
         self.column.addLayout(flow)
         self.name.entered.connect(self._rename)
-        self.up.clicked.connect(lambda: self.move(-1))
-        self.down.clicked.connect(lambda: self.move(1))
+        self.up.clicked.connect(lambda: self.move_by(-1))
+        self.down.clicked.connect(lambda: self.move_by(1))
         self.double.clicked.connect(self.duplicate)
         self.away.clicked.connect(self.remove)
 
@@ -271,13 +283,16 @@ class PartItselfCard(PartCard):
         self.colours.show_on(str(self.part.colour % len(COLOURS)))
 
     def _rename(self, name: str) -> None:
-        self.edit(f"{self.part.name} is now {name}", part_edits.rename_part(self.setup, self.part.id, name))
+        self.edit(
+            _("{name} is now {name2}").format(name=self.part.name, name2=name),
+            part_edits.rename_part(self.setup, self.part.id, name),
+        )
 
     def _colour(self, index: str) -> None:
         after = part_edits.change_part(self.setup, self.part.id, colour=int(index))
         self.edit(f"{self.part.name} {COLOURS[int(index)]}", after)
 
-    def move(self, by: int) -> None:
+    def move_by(self, by: int) -> None:
         self.edit(f"{self.part.name} {'up' if by < 0 else 'down'}", part_edits.move_part(self.setup, self.part.id, by))
 
     def duplicate(self) -> None:

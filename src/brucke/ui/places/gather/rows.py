@@ -32,22 +32,22 @@ class PartsDrawing(ButtonsDrawing):
         self.tapped: dict[str, int] = {}
 
     def ids(self) -> list[str]:
-        return [r.part for r in self._data.parts]
+        return [r.part for r in self.data.parts]
 
     def labels(self) -> list[str]:
         return [
             f"{r.name}, {r.kind}, from {r.comes_from}, {r.mode}, trim {r.trim}{', ' + r.note if r.note else ''}"
-            for r in self._data.parts
+            for r in self.data.parts
         ]
 
     def rects(self) -> tuple[QRectF, ...]:
         return self._layout.rows
 
     def minimumSizeHint(self) -> QSize:
-        return self.showing(parts_height(self._data, self.wide(), self.theme.tokens))
+        return self.showing(parts_height(self.data, self.wide(), self.theme.tokens))
 
     def make_sheet(self, width: float, height: float) -> Sheet:
-        self._layout = parts_layout(self._data, self._chosen, width, height, self.theme.tokens)
+        self._layout = parts_layout(self.data, self._chosen, width, height, self.theme.tokens)
         return self._layout.sheet
 
     def feed(self, part: str, peaks: "npt.NDArray[np.float32]", input_peak: float) -> None:
@@ -79,7 +79,7 @@ class PartsDrawing(ButtonsDrawing):
         super().paintEvent(e)
         p = QPainter(self)
         t = self.theme.tokens
-        for row, rect, bars in zip(self._data.parts, self._layout.rows, self._layout.bars, strict=False):
+        for row, rect, bars in zip(self.data.parts, self._layout.rows, self._layout.bars, strict=False):
             if e is not None and not e.rect().intersects(rect.toAlignedRect()):
                 continue
             if self.tapped.get(row.part):
@@ -100,19 +100,19 @@ class EquipmentDrawing(ButtonsDrawing):
         self._layout = EquipmentLayout(Sheet(0, 0), ())
 
     def ids(self) -> list[str]:
-        return [d.device for d in self._data.devices]
+        return [d.device for d in self.data.devices]
 
     def labels(self) -> list[str]:
         return [
-            ", ".join(x for x in (d.name, d.rate, d.bits, d.buffer, d.cost, d.clock) if x) for d in self._data.devices
+            ", ".join(x for x in (d.name, d.rate, d.bits, d.buffer, d.cost, d.clock) if x) for d in self.data.devices
         ]
 
     def rects(self) -> tuple[QRectF, ...]:
         return self._layout.rows
 
     def minimumSizeHint(self) -> QSize:
-        return self.showing(equipment_height(self._data, self.wide(), self.theme.tokens))
+        return self.showing(equipment_height(self.data, self.wide(), self.theme.tokens))
 
     def make_sheet(self, width: float, height: float) -> Sheet:
-        self._layout = equipment_layout(self._data, self._chosen, width, height, self.theme.tokens)
+        self._layout = equipment_layout(self.data, self._chosen, width, height, self.theme.tokens)
         return self._layout.sheet

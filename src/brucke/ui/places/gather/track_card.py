@@ -2,13 +2,13 @@
 
 from pathlib import Path
 
-from PyQt6.QtWidgets import QFileDialog, QListWidget
+from PyQt6.QtWidgets import QListWidget
 
-from ....core.document.bundle import find_file
+from ....app.documents.documents import Documents
+from ....app.engine.live_engine import LiveEngine
 from ....core.document.setup import Part
 from ....core.edits import part_edits
-from ....desk.documents import Documents
-from ....desk.running import LiveEngine
+from ....core.storage.bundle import find_file
 from ....words.translation import _
 from ...kit.button import Button
 from ...kit.edit import Edit
@@ -17,6 +17,7 @@ from ...kit.flow import Flow
 from ...kit.label import Words
 from ...kit.row import row
 from ...kit.scroll_bar import own_scroll_bars
+from ...kit.sound_files_dialog import ask_for_sounds
 from ...theme.theme import Theme
 from .part_cards import PartCard, label
 from .waveform import Waveform
@@ -31,15 +32,15 @@ class TrackCard(PartCard):
         super().__init__(theme, edit, _("Backing tracks"))
         self.documents, self.running = documents, running
         self.list = QListWidget()
-        self.list.setAccessibleName("Tracks")
+        self.list.setAccessibleName(_("Tracks"))
         own_scroll_bars(self.list, theme, "card")
         self.waveform = Waveform(theme)
         self.error = Words(theme, "small", "coral")
-        self.add = Button(theme, "Add files", "outline")
-        self.away = Button(theme, "Take out", "outline")
-        self.level = NumberField(theme, "Level of the track", -60, 20, "dB")
-        self.first = NumberField(theme, "Loop from", 0, 36000, "s", 1)
-        self.end = NumberField(theme, "Loop to, 0 for its end", 0, 36000, "s", 1)
+        self.add = Button(theme, _("Add files"), "outline")
+        self.away = Button(theme, _("Take out"), "outline")
+        self.level = NumberField(theme, _("Level of the track"), -60, 20, "dB")
+        self.first = NumberField(theme, _("Loop from"), 0, 36000, "s", 1)
+        self.end = NumberField(theme, _("Loop to, 0 for its end"), 0, 36000, "s", 1)
         self.end.setSpecialValueText(_("the end"))
         for w in (self.list, self.waveform, self.error):
             self.column.addWidget(w)
@@ -96,14 +97,9 @@ class TrackCard(PartCard):
         self.error.say(outline.error if outline is not None else "", "coral")
 
     def choose_files(self) -> None:
-        folder = str(self.documents.settings.value("tracks", str(Path.home())))
-        from ....ports.sounds.track import SUFFIXES
-
-        kinds = " ".join(f"*.{s}" for s in SUFFIXES)
-        names, _kind = QFileDialog.getOpenFileNames(self, "Add backing tracks", folder, f"Sound and video ({kinds})")
-        if names:
-            self.documents.settings.setValue("tracks", str(Path(names[0]).parent))
-            self.add_files([Path(n) for n in names])
+        files = ask_for_sounds(self, self.documents.settings)
+        if files:
+            self.add_files(files)
 
     def add_files(self, files: list[Path]) -> None:
         good, errors = self.documents.bring_in(files)
@@ -111,7 +107,7 @@ class TrackCard(PartCard):
             after = part_edits.add_tracks(self.setup, self.part.id, good)
             self.edit(f"{self.part.name}: {', '.join(good)}", after)
         if errors:
-            self.documents.session.noticed.emit(f"Not added. {errors[0]}.", "coral")
+            self.documents.session.noticed.emit(_("Not added. {errors}.").format(errors=errors[0]), "coral")
 
     def _choose(self, index: int) -> None:
         if index >= 0:
@@ -119,7 +115,9 @@ class TrackCard(PartCard):
 
     def _remove(self) -> None:
         file = self.part.tracks[self.part.track].file
-        self.edit(f"{file} taken out", part_edits.remove_track(self.setup, self.part.id, self.part.track))
+        self.edit(
+            _("{file} taken out").format(file=file), part_edits.remove_track(self.setup, self.part.id, self.part.track)
+        )
 
     def _change(self, what: str, **fields: float) -> None:
         after = part_edits.change_track(self.setup, self.part.id, self.part.track, **fields)
@@ -136,8 +134,8 @@ class CountInCard(PartCard):
 
     def __init__(self, theme: Theme, edit: Edit):
         super().__init__(theme, edit, _("Count-in"))
-        self.beats = NumberField(theme, "Beats", 1, 16, "", 0)
-        self.tempo = NumberField(theme, "Tempo", 20, 400, "a minute", 1)
+        self.beats = NumberField(theme, _("Beats"), 1, 16, "", 0)
+        self.tempo = NumberField(theme, _("Tempo"), 20, 400, "a minute", 1)
         self.note = Words(theme, "small", "mute")
         self.note.setText(
             _("Sounds before the track begins, for those who are routed to it in Share: your headphones.")
@@ -146,7 +144,7 @@ class CountInCard(PartCard):
         self.column.addLayout(row(label(theme, "tempo"), self.tempo))
         self.column.addWidget(self.note)
         self.beats.entered.connect(lambda v: self._change(f"{int(v)} beats", count_in_beats=int(v)))
-        self.tempo.entered.connect(lambda v: self._change(f"{v:g} beats a minute", tempo_bpm=v))
+        self.tempo.entered.connect(lambda v: self._change(_("{v:g} beats a minute").format(v=v), tempo_bpm=v))
 
     def applies(self, part: Part) -> bool:
         return part.source == "count_in"

@@ -7,21 +7,18 @@ from msgspec.structs import replace
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
+from ....app.studio import Studio
 from ....core.document.setup import Setup
 from ....core.edits import part_edits
 from ....core.edits.route_edits import at_one_rate
 from ....core.units import gain_to_db
-from ....desk.desktop import Desktop
-from ....desk.documents import Documents
-from ....desk.headphones import HeadphoneCheck
-from ....desk.level import LevelFinder
-from ....desk.running import LiveEngine
-from ....desk.session import Session
 from ....engine.step.live import muted_now
 from ....ports.devices.server.names import on_this_computer
 from ....words import timing
+from ....words.detail import in_numbers
 from ....words.documents import PART_NAMES, SOURCE_WORDS
 from ....words.translation import _
+from ...kit.action import Action
 from ...kit.button import Button
 from ...kit.chips import Chips
 from ...kit.flow import Flow
@@ -29,39 +26,37 @@ from ...kit.label import Words
 from ...kit.menu import open_menu
 from ...kit.place import Place, PlaceFrame, scrolled
 from ...theme.theme import Theme
+from ..setup_guide.headphones_card import HeadphonesCard
+from ..setup_guide.page import EndsPage
+from ..setup_guide.start import StartPage
+from ..this_computer.mistake_card import MistakeCard
+from ..this_computer.page import HerePage
+from .agreed_card import AgreedCard
 from .device_card import DeviceCard
-from .ends_page import EndsPage
-from .headphones_card import HeadphonesCard
-from .here_page import HerePage
-from .mistake_card import MistakeCard
 from .model import comes_from, gather_data
 from .part_cards import AlongCard, ChannelsCard, HearCard, LevelCard, PartCard, PartItselfCard
 from .rows import EquipmentDrawing, PartsDrawing
-from .start import StartPage
 from .track_card import CountInCard, TrackCard
 
 
 class GatherView(Place):
     """`thing` in this place is “part/ID” or “device/ID”."""
 
-    id = "gather"
-    name = "Gather"
+    action = Action("gather", _("Go to Gather"), "Alt+G")
+    id = action.id
+    name = _("Gather")
 
     opens = pyqtSignal()
     opened = pyqtSignal(Path)
-    began = pyqtSignal(str)
+    guided = pyqtSignal()
 
-    def __init__(
-        self, theme: Theme, session: Session, running: LiveEngine, documents: Documents, levelling: LevelFinder,
-        desktop: Desktop, check: HeadphoneCheck,
-    ):  # fmt: skip
-        super().__init__()
-        self.theme, self.session, self.running, self.documents = theme, session, running, documents
-        self.levelling, self.desktop, self.check = levelling, desktop, check
-        self.chosen, self._chosen_at = "", 0
-        self._wanted = "parts"
+    def __init__(self, theme: Theme, studio: Studio):
+        super().__init__(theme, studio)
+        self.session, self.running, self.documents = studio.session, studio.running, studio.documents
+        self.levelling, self.desktop, self.check = studio.shaping.levelling, studio.desktop, studio.headphones
+        self.chosen, self._chosen_at, self._wanted = "", 0, "parts"
         self.absent: set[str] = set()
-        self.start = StartPage(theme)
+        self.start = StartPage(theme, studio.settings)
         self.parts = PartsDrawing(theme)
         self.equipment = EquipmentDrawing(theme)
         self._build_main()
@@ -79,16 +74,12 @@ class GatherView(Place):
     def _build_main(self) -> None:
         theme = self.theme
         title = Words(theme, "title", wraps=False)
-        title.setText("What comes in")
-        self.add = Button(theme, "Add a part", "outline", "A")
+        title.setText(_("What comes in"))
+        self.add = Button(theme, _("Add a part"), "outline", "A")
         self.here = HerePage(theme, self.session, self.running, self.desktop, self._edit_here)
-        self.page = Chips(
-            theme,
-            "Page",
-            [("ends", _("the ends")), ("parts", _("parts")), ("here", _("this computer"))],
-            self.show_page,
-        )
-        self.ends = EndsPage(theme, self.session, self.running, self.desktop, self.check, self._edit_here)
+        pages = [("ends", _("start here")), ("parts", _("parts")), ("here", _("this computer"))]
+        self.page = Chips(theme, _("Page"), pages, self.show_page)
+        self.ends = EndsPage(theme, self.documents, self.running, self.desktop, self.check, self._edit_here)
         self._head = QWidget()
         head = Flow(12, self._head)
         for w in (title, self.page, self.here.status, self.add):
@@ -101,18 +92,16 @@ class GatherView(Place):
         column = QVBoxLayout(self._parts_page)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(8)
-        equipment = Words(theme, "title", wraps=False)
-        equipment.setText("Equipment")
-        self.verdict = Words(theme, "strong", "mute")
-        self.mend = Button(theme, "Set them to one rate", "primary")
+        self.equipped, self.verdict = Words(theme, "title", wraps=False), Words(theme, "strong", "mute")
+        self.equipped.setText(_("Equipment"))
+        self.mend = Button(theme, _("Set them to one rate"), "primary")
         line = QHBoxLayout()
         line.setSpacing(12)
-        line.addWidget(equipment)
-        line.addWidget(self.verdict, 1)
-        line.addWidget(self.mend)
+        for w in (self.equipped, self.verdict, self.mend):
+            line.addWidget(w, 1 if w is self.verdict else 0)
         self.mistake = MistakeCard(theme, self.desktop.mend)
-        for w in (self.mistake, self._parts_page, self.here, self.ends):
-            whole.addWidget(w)
+        for page in (self.mistake, self._parts_page, self.here, self.ends):
+            whole.addWidget(page)
         whole.addStretch(1)
         column.addWidget(self.parts)
         column.addLayout(line)
@@ -130,8 +119,9 @@ class GatherView(Place):
         self.count_in = CountInCard(theme, self._edit_part)
         self.itself = PartItselfCard(theme, self._edit_part)
         self.hear = HearCard(theme, self._edit_part)
+        self.agreed = AgreedCard(theme, self._edit_part, self.session)
         self.cards: tuple[PartCard, ...] = (
-            self.hear, self.tracks, self.count_in, self.level, self.channels, self.along, self.itself,
+            self.hear, self.agreed, self.tracks, self.count_in, self.level, self.channels, self.along, self.itself,
         )  # fmt: skip
         self.device = DeviceCard(theme, self._edit_device, lambda text: self.session.noticed.emit(text, "amber"))
         self.headphones = HeadphonesCard(theme, self.check)
@@ -139,7 +129,7 @@ class GatherView(Place):
         column = QVBoxLayout(self._side)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(8)
-        for w in (self.headphones, self.title, self.where, *self.cards, self.device, *self.here.side, self.ends.then):
+        for w in (self.headphones, self.title, self.where, *self.cards, self.device, *self.here.side, self.ends.steps):
             column.addWidget(w)
         column.addStretch(1)
 
@@ -174,7 +164,7 @@ class GatherView(Place):
 
     @property
     def part(self) -> str:
-        kind, _, id = self.chosen.partition("/")
+        kind, _other, id = self.chosen.partition("/")
         return id if kind == "part" else ""
 
     def _replaced(self) -> None:
@@ -186,15 +176,18 @@ class GatherView(Place):
         if self.empty and self.stack.currentIndex() != 1:
             self.start.show_recent(self.documents.recent())
         self.stack.setCurrentIndex(1 if self.empty else 0)
-        kind, _, id = self._still_chosen()
+        kind, _other, id = self._still_chosen()
         data = gather_data(setup, facts, self.running.inputs.clips, muted_now(setup, self.session.live))
         self.parts.show_data(data, id if kind == "part" else "")
         self.equipment.show_data(data, id if kind == "device" else "")
         self.verdict.say(data.verdict if data.devices else "", data.verdict_tone)
         self.mend.setVisible(any(d.disagrees for d in data.devices))
+        self.verdict.setVisible(in_numbers() or self.mend.isVisibleTo(self))  # what disagrees is said plainly, too
+        for w in (self.equipped, self.equipment):
+            w.setVisible(in_numbers())
         self.mistake.show_first(setup, self.desktop.mistakes)
         self._show_page()
-        self.headphones.show_where(self.shown == "ends")
+        self.headphones.show_if_due()
         self.ends.refresh()
         self.here.refresh()
         if self.shown != "parts":
@@ -258,7 +251,7 @@ class GatherView(Place):
             self._show_input()
         elif device is not None:
             self.title.say(device.name, "ink")
-            self.where.say("not there; it joins by itself" if device.id in self.session.facts.missing else "")
+            self.where.say(_("not there; it joins by itself") if device.id in self.session.facts.missing else "")
             running = self.running.state == "running"
             self.device.show_device(
                 setup,
@@ -320,17 +313,17 @@ class GatherView(Place):
 
     def _move(self, part: str, by: int) -> None:
         self.choose(f"part/{part}")
-        self.itself.move(by)
+        self.itself.move_by(by)
         self.parts.focus_row()
 
     def status(self) -> tuple[str, str]:
-        gone = len(self.session.facts.missing)
-        return (
-            (f"{gone} not there", "coral") if gone else (timing.counted(len(self.session.setup.parts), "part"), "mute")
-        )
+        facts = self.session.facts
+        gone = len(facts.missing) + sum(bool(end) for ends in facts.ends_gone.values() for end in ends)
+        parts = timing.counted(len(self.session.setup.parts), "part")
+        return (_("{gone} not there").format(gone=gone), "coral") if gone else (parts, "mute")
 
     def enter(self) -> None:
-        {"here": self.here, "ends": self.ends}.get(self.shown, self.parts).focus_row()
+        (self.here if self.shown == "here" else self.ends if self.shown == "ends" else self.parts).focus_row()
 
     def add_menu(self) -> bool:
         kinds = SOURCE_WORDS.items()
@@ -344,7 +337,7 @@ class GatherView(Place):
         name, device = PART_NAMES[source]
         after = part_edits.add_part(self.session.setup, source, name, device)  # type: ignore[arg-type]
         if after == self.session.setup:
-            self.session.noticed.emit("64 parts are the most.", "amber")
+            self.session.noticed.emit(_("64 parts are the most."), "amber")
             return
         self._edit_part(f"{name} added", after)
         self.itself.name.setFocus(Qt.FocusReason.OtherFocusReason)
@@ -364,11 +357,14 @@ class GatherView(Place):
         self._wanted = "ends" if self.start.here else "parts"
         self.refresh()
         self.enter()
-        self.began.emit(template)
+        if self.start.here:
+            self.guided.emit()
 
     def _one_rate(self) -> None:
         setup = at_one_rate(self.session.setup)
-        self.session.edit(f"all equipment at {setup.rate_hz} Hz", setup, "gather", self.chosen)
+        self.session.edit(
+            _("all equipment at {rate_hz} Hz").format(rate_hz=setup.rate_hz), setup, "gather", self.chosen
+        )
 
     def toggle_alone(self) -> None:
         """The chosen part by itself in the headphones, or everything again."""
@@ -380,7 +376,8 @@ class GatherView(Place):
         self.session.set_live(replace(live, alone=alone))
         if alone:
             self.session.noticed.emit(
-                f"{part.name} alone in the headphones; everybody else hears what they heard.", "water"
+                _("{name} alone in the headphones; everybody else hears what they heard.").format(name=part.name),
+                "water",
             )
         else:
             self.session.noticed.emit("", "mute")

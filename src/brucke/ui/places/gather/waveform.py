@@ -1,4 +1,5 @@
-"""A track as a picture that draws itself while the file is still being read; click to go there, drag the loop's handles."""
+"""A track as a picture that draws itself while the file is still being read; click to go there, drag the loop's
+handles."""
 
 import threading
 from pathlib import Path
@@ -9,6 +10,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QAbstractSlider, QSizePolicy
 
+from ....words.translation import _
 from ...kit.pictured import Picture
 from ...kit.wheel import WheelScrolls
 from ...paint.sheet import colour
@@ -59,7 +61,8 @@ class Outline:
 
 
 class Waveform(WheelScrolls, QAbstractSlider):
-    """Its value is the position in milliseconds. `sought(s)` and `looped(from, to)` in seconds; `read` when the file is."""
+    """Its value is the position in milliseconds. `sought(s)` and `looped(from, to)` in seconds; `read` when the file
+    is."""
 
     sought = pyqtSignal(float)
     looped = pyqtSignal(float, float)
@@ -76,10 +79,10 @@ class Waveform(WheelScrolls, QAbstractSlider):
         self._reading = QTimer(self)
         self._reading.setInterval(60)
         self._reading.timeout.connect(self._read_on)
-        self.setAccessibleName("Position in the track")
+        self.setAccessibleName(_("Position in the track"))
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        theme.changed.connect(self.updateGeometry)
+        theme.follow(self, self.updateGeometry)
 
     def sizeHint(self) -> QSize:
         t = self._theme.tokens

@@ -1,12 +1,19 @@
 """Geometry of what was left: a ruler around the lead, one row per part and listener. Pure."""
 
+from collections.abc import Callable
+
 from PyQt6.QtCore import QRectF
 
+from ....words.detail import choose
+from ....words.translation import _
 from ...paint.ruler import marks, round_step
 from ...paint.sheet import Box, Line, Sheet
 from ...theme.fonts import first_fitting, height, width
 from ...theme.tokens import Tokens
 from .model import Group, Mark, ReviewData
+
+Across = Callable[[float], float]  # from milliseconds to pixels
+Frame = tuple[float, float, float]  # left and right of the ruler, width of all
 
 
 def _rows(data: ReviewData) -> int:
@@ -51,7 +58,7 @@ def review_layout(data: ReviewData, w: float, h: float, t: Tokens) -> Sheet:
     return sheet
 
 
-def _ruler(sheet: Sheet, x, extent: float, frame: tuple[float, float, float, float], t: Tokens) -> None:  # type: ignore[no-untyped-def]
+def _ruler(sheet: Sheet, x: Across, extent: float, frame: tuple[float, float, float, float], t: Tokens) -> None:
     x0, x1, top, bottom = frame
     small = height("small", t.scale)
     step = round_step(2 * extent, max(2, int((x1 - x0) / (width("−00.0", "small", t.scale) + t.px(26)))))
@@ -60,28 +67,26 @@ def _ruler(sheet: Sheet, x, extent: float, frame: tuple[float, float, float, flo
         sheet.grid.append(Line(((at, top), (at, bottom)), "line"))
         label = f"{ms:g}".replace("-", "−")
         room = width(label, "small", t.scale) + 4
-        sheet.text(at - room / 2, top - small - t.px(4), room, small, label, "small", "mute", "centre")
+        sheet.text(QRectF(at - room / 2, top - small - t.px(4), room, small), label, "small", "mute", "centre")
     sheet.grid.append(Line(((x(0), top), (x(0), bottom)), "water", 2))
     y = t.px(10)
-    for label, left, align in (("early", x0, "left"), ("late, ms", x1 - t.px(80), "right")):
-        sheet.text(left, y, t.px(80), small, label, "small", "mute", align)
-    centre = "with the music"
+    for label, left, align in (("early", x0, "left"), (_("late, ms"), x1 - t.px(80), "right")):
+        sheet.text(QRectF(left, y, t.px(80), small), label, "small", "mute", align)
+    centre = _("with the music")
     room = width(centre, "small strong", t.scale) + 4
     if x1 - x0 > room + t.px(170):
-        sheet.text(x(0) - room / 2, y, room, small, centre, "small strong", "water", "centre")
+        sheet.text(QRectF(x(0) - room / 2, y, room, small), centre, "small strong", "water", "centre")
 
 
-def _group(
-    sheet: Sheet, g: Group, x, y: float, row: float, frame: tuple[float, float, float], stacked: bool, t: Tokens
-) -> float:  # type: ignore[no-untyped-def]
+def _group(sheet: Sheet, g: Group, x: Across, y: float, row: float, frame: Frame, stacked: bool, t: Tokens) -> float:
     x0, x1, w = frame
     strong = height("strong", t.scale)
-    sheet.text(t.px(16), y + (row - strong) / 2, x0 - t.px(20), strong, g.name, "strong", "ink")
+    sheet.text(QRectF(t.px(16), y + (row - strong) / 2, x0 - t.px(20), strong), g.name, "strong", "ink")
     sheet.grid.append(Line(((t.px(12), y), (w - t.px(12), y)), "line"))
     y += row
     if not g.marks:
-        reason = first_fitting((g.reason or "nothing to compare", "not measured"), "small", t.scale, w - t.px(40))
-        sheet.text(t.px(28), y, w - t.px(40), row, reason, "small", "mute")
+        reason = first_fitting((g.reason or _("nothing to compare"), _("not measured")), "small", t.scale, w - t.px(40))
+        sheet.text(QRectF(t.px(28), y, w - t.px(40), row), reason, "small", "mute")
         return y + row
     for m in g.marks:
         _mark(sheet, m, x, y, row, (x0, x1, w), stacked, t)
@@ -89,18 +94,16 @@ def _group(
     return y
 
 
-def _mark(
-    sheet: Sheet, m: Mark, x, y: float, row: float, frame: tuple[float, float, float], stacked: bool, t: Tokens
-) -> None:  # type: ignore[no-untyped-def]
+def _mark(sheet: Sheet, m: Mark, x: Across, y: float, row: float, frame: Frame, stacked: bool, t: Tokens) -> None:
     x0, x1, w = frame
     ink = f"part:{m.colour}"
     strong, small = height("strong", t.scale), height("small", t.scale)
-    sheet.text(t.px(28), y + (row - strong) / 2, x0 - t.px(36), strong, m.name, "strong", ink)
+    sheet.text(QRectF(t.px(28), y + (row - strong) / 2, x0 - t.px(36), strong), m.name, "strong", ink)
     middle, r = y + row / 2, t.px(5)
     if m.now_ms is None:
         room = w - x0 - t.px(12)
-        text = first_fitting((m.text, "not known"), "small", t.scale, room)
-        sheet.text(x0, y + (row - small) / 2, room, small, text, "small", "coral")
+        text = first_fitting((m.text, _("not known")), "small", t.scale, room)
+        sheet.text(QRectF(x0, y + (row - small) / 2, room, small), text, "small", "coral")
         return
     if m.before_ms is not None:
         at = x(m.before_ms)
@@ -114,20 +117,23 @@ def _mark(
     sheet.boxes.append(Box(QRectF(at - r, middle - r, 2 * r, 2 * r), ink, ink, radius=r))
     if not stacked:
         sheet.text(
-            x1 + t.px(8), y + (row - small) / 2, w - x1 - t.px(12), small, m.text, "small", "ink" if m.good else "coral"
+            QRectF(x1 + t.px(8), y + (row - small) / 2, w - x1 - t.px(12), small),
+            m.text,
+            "small",
+            "ink" if m.good else "coral",
         )
 
 
 def _legend(sheet: Sheet, w: float, y: float, t: Tokens) -> None:
     small = height("small", t.scale)
     x, r = t.px(16), t.px(5)
-    for filled, text in ((False, "before"), (True, "now, with its ±")):
+    for filled, text in ((False, "before"), (True, choose("now", _("now, with its ±")))):
         box = QRectF(x, y + small / 2 - r, 2 * r, 2 * r)
         sheet.boxes.append(Box(box, "mute" if filled else "card", "mute", radius=r, width=1.8))
         room = width(text, "small", t.scale) + 4
-        sheet.text(x + t.px(16), y, room, small, text, "small", "mute")
+        sheet.text(QRectF(x + t.px(16), y, room, small), text, "small", "mute")
         x += t.px(16) + room + t.px(16)
-    note = "measured in what they got"
+    note = _("measured in what they got")
     room = width(note, "small", t.scale) + 4
     if x + room < w - t.px(12):
-        sheet.text(w - room - t.px(12), y, room, small, note, "small", "mute", "right")
+        sheet.text(QRectF(w - room - t.px(12), y, room, small), note, "small", "mute", "right")

@@ -2,11 +2,13 @@
 
 from dataclasses import dataclass
 
-from ....core.knowledge.take_verdict import ListenerProof, PartVerdict, TakeVerdict
+from ....core.timing.take_verdict import ListenerProof, PartVerdict, TakeVerdict
 from ....takes.judging import judge
 from ....takes.take import Take
 from ....words import timing
+from ....words.detail import in_numbers
 from ....words.review import left_text, needs_you, part_text, take_text
+from ....words.translation import _
 
 DRAWN = ("in_step", "early", "late", "not_sure")
 
@@ -78,7 +80,12 @@ def _lead(take: Take, proof: ListenerProof) -> str:
 def review_data(take: Take | None, before: Take | None) -> ReviewData:
     if take is None:
         return ReviewData(
-            "", (), "No take yet. A proof take is half a minute: what is left between the parts is measured in it."
+            "",
+            (),
+            _(
+                "No recording yet. A test recording is half a minute; what is left between voice, music and picture "
+                "is measured in it."
+            ),
         )
     groups = []
     for listener, v in judge(take).items():
@@ -87,18 +94,20 @@ def review_data(take: Take | None, before: Take | None) -> ReviewData:
         marks = () if proof is None or v.reason else tuple(_marks(take, v, _lead(take, proof), old))
         text, name = take_text(take.setup, v), timing.listener_name(take.setup, listener)
         groups.append(Group(listener, name, marks, text if v.reason else "", text, not needs_you(v)))
-    return ReviewData(f"Take of {timing.date_text(take.date)}", tuple(groups), "")
+    return ReviewData(_("Take of {date}").format(date=timing.date_text(take.date)), tuple(groups), "")
 
 
 def table_rows(data: ReviewData) -> tuple[list[str], list[list[str]]]:
-    head = ["listener", "part", "left now", "±", "left before", "verdict"]
+    head = ["listener", "part", _("left now"), "±", _("left before"), "verdict"]
     rows = []
     for g in data.groups:
         for m in g.marks:
             now = "" if m.now_ms is None else f"{_signed(m.now_ms)} ms"
             was = "" if m.before_ms is None else f"{_signed(m.before_ms)} ms"
             width = "" if m.now_ms is None else f"{max(m.plus_minus_ms, 0.01):.2g}"
-            rows.append([g.name, m.name, now, width, was, "in step" if m.good else m.text])
+            rows.append([g.name, m.name, now, width, was, _("in step") if m.good else m.text])
         if g.reason:
             rows.append([g.name, g.reason, "", "", "", ""])
+    if not in_numbers():
+        head, rows = [*head[:3], *head[4:]], [[*r[:3], *r[4:]] for r in rows]
     return head, rows

@@ -3,12 +3,14 @@
 from PyQt6.QtCore import QSize, pyqtSignal
 from PyQt6.QtWidgets import QStackedWidget, QVBoxLayout, QWidget
 
-from ....desk.playback import Playback
-from ....desk.session import Session
-from ....desk.take import TakeRecorder
+from ....app.recording.take_recorder import TakeRecorder
+from ....app.studio import Studio
 from ....takes.judging import scatter_ms
 from ....words import timing
+from ....words.recordings import label_text
 from ....words.review import needs_you, take_text
+from ....words.translation import _
+from ...kit.action import Action
 from ...kit.button import Button
 from ...kit.card import Card
 from ...kit.flow import Flow
@@ -18,6 +20,7 @@ from ...kit.sheet_view import SheetView
 from ...kit.table import PlainTable
 from ...paint.sheet import Sheet
 from ...theme.theme import Theme
+from .kept_line import KeptLine
 from .layout import least_height, review_layout
 from .model import ReviewData, review_data, table_rows
 
@@ -30,24 +33,24 @@ TAKING = {"recording": "recording", "finishing": "collecting", "proving": "measu
 class LeftDrawing(SheetView):
     def __init__(self, theme: Theme):
         super().__init__(theme)
-        self._data = ReviewData("", (), "")
+        self.data = ReviewData("", (), "")
 
     def show_data(self, data: ReviewData) -> None:
-        if data != self._data:
-            self._data = data
+        if data != self.data:
+            self.data = data
             parts = "; ".join(f"{g.name}: {g.text}" for g in data.groups)
-            self.setAccessibleName(f"What was left between the parts. {parts}")
+            self.setAccessibleName(_("What was left between the parts. {parts}").format(parts=parts))
             self.renew()
 
     def minimumSizeHint(self) -> QSize:
         t = self.theme.tokens
-        return QSize(round(t.px(420)), round(least_height(self._data, t)))
+        return QSize(round(t.px(420)), round(least_height(self.data, t)))
 
     def sizeHint(self) -> QSize:
         return self.minimumSizeHint()
 
     def make_sheet(self, width: float, height: float) -> Sheet:
-        return review_layout(self._data, width, height, self.theme.tokens)
+        return review_layout(self.data, width, height, self.theme.tokens)
 
 
 class Empty(Card):
@@ -56,7 +59,7 @@ class Empty(Card):
     def __init__(self, theme: Theme, taking: TakeRecorder):
         super().__init__(theme)
         self.words = Words(theme, "name", "mute")
-        self.button = Button(theme, "Proof take", "primary", "Shift+R")
+        self.button = Button(theme, _("Test recording"), "primary", "Shift+R")
         self.column.addStretch(1)
         self.column.addWidget(self.words)
         self.column.addWidget(self.button)
@@ -65,17 +68,19 @@ class Empty(Card):
 
 
 class ReviewView(Place):
-    id = "review"
-    name = "Review"
+    action = Action("review", _("Go to Review"), "Alt+R")
+    id = action.id
+    name = _("Review")
 
     shows = pyqtSignal(str)  # the listener whose sound is listened to
 
-    def __init__(self, theme: Theme, session: Session, taking: TakeRecorder, playback: Playback):
-        super().__init__()
-        self.theme, self.session, self.taking, self.playback = theme, session, taking, playback
+    def __init__(self, theme: Theme, studio: Studio):
+        super().__init__(theme, studio)
+        self.session, self.taking, self.playback = studio.session, studio.taking, studio.playback
+        session, taking, playback = studio.session, studio.taking, studio.playback
         self.listener = ""
         self.drawing = LeftDrawing(theme)
-        self.table = PlainTable(theme, "What was left, as a table")
+        self.table = PlainTable(theme, _("What was left, as a table"))
         self.empty = Empty(theme, taking)
         self.stack = QStackedWidget()
         for w in (self.drawing, self.table, self.empty):
@@ -92,16 +97,23 @@ class ReviewView(Place):
         self._rebuild()
 
     def _build_head(self) -> None:
-        self._head = QWidget()
-        self._flow = Flow(parent=self._head)
+        self._head, chips = QWidget(), QWidget()
+        head = QVBoxLayout(self._head)
+        head.setContentsMargins(0, 0, 0, 0)
+        head.setSpacing(4)
+        self._flow = Flow(parent=chips)
+        self.kept = KeptLine(self.theme, self.session, self.taking, self.playback)
+        head.addWidget(chips)
+        head.addWidget(self.kept)
         self.title = Words(self.theme, "title", wraps=False)
-        self.title.say("What they got")
-        self.show_table = Button(self.theme, "As a table", "plain", "T")
-        self.proof = Button(self.theme, "Proof take", "outline", "Shift+R")
-        self.measure = Button(self.theme, "Measure this take", "outline")
+        self.title.say(_("What they got"))
+        self.show_table = Button(self.theme, _("As a table"), "plain", "T")
+        self.proof = Button(self.theme, _("Test recording"), "outline", "Shift+R")
+        self.measure = Button(self.theme, _("Measure this recording"), "outline")
         self._flow.addWidget(self.title)
         self._flow.pushed = self.proof
-        self._chips: list[Button] = []
+        self.chips: list[Button] = []
+        self._shown_takes: list[tuple[str, bool]] | None = None
         self.show_table.clicked.connect(self.toggle_table)
         self.proof.clicked.connect(self.taking.prove_from_the_top)
         self.measure.clicked.connect(self.taking.measure_chosen)
@@ -112,19 +124,19 @@ class ReviewView(Place):
         column = QVBoxLayout(self._side)
         column.setContentsMargins(0, 0, 0, 0)
         self.in_step = Words(theme, "title", "water", wraps=False)
-        self.in_step.say("In step?")
+        self.in_step.say(_("In step?"))
         self.results = Card(theme)
         self.lines: list[tuple[Words, Words]] = []
         self.note = Words(theme, "small", "mute")
         self.results.column.addWidget(self.note)
         self.listen_title = Words(theme, "name", wraps=False)
-        self.listen_title.say("Listen to what they got")
+        self.listen_title.say(_("Listen to what they got"))
         self.listen = Card(theme)
         chips = QWidget()
         self._listener_flow = Flow(parent=chips)
-        self.now = Button(theme, "Now", "outline", "B")
-        self.before = Button(theme, "Before", "outline", "B")
-        self.end = Button(theme, "Stop", "outline", "Esc")
+        self.now = Button(theme, _("Now"), "outline", "B")
+        self.before = Button(theme, _("Before"), "outline", "B")
+        self.end = Button(theme, _("Stop"), "outline", "Esc")
         self.listen_note = Words(theme, "small", "mute")
         buttons = QWidget()
         flow = Flow(parent=buttons)
@@ -161,7 +173,7 @@ class ReviewView(Place):
         wrong = next((v for v in self.taking.verdicts.values() if needs_you(v)), None)
         if not doing and take is not None and take.proof and wrong is not None:
             return take_text(take.setup, wrong), "coral"
-        return doing or (timing.counted(count, "take") if count else "no take yet"), "mute"
+        return doing or (timing.counted(count, "recording") if count else _("no recording yet")), "mute"
 
     def choose_listener(self, id: str) -> bool:
         """Whose sound is listened to; a sound that plays changes over."""
@@ -187,7 +199,7 @@ class ReviewView(Place):
 
     def toggle_table(self) -> bool:
         self._as_table = not self._as_table
-        self.show_table.setText("As a drawing" if self._as_table else "As a table")
+        self.show_table.setText(_("As a drawing") if self._as_table else _("As a table"))
         self.refresh()
         return True
 
@@ -196,18 +208,20 @@ class ReviewView(Place):
         self.taking.choose(index)
 
     def _show_takes(self) -> None:
-        for chip in self._chips:
+        for chip in self.chips:
             chip.deleteLater()
         while self._flow.count() > 1:
             self._flow.takeAt(1)
-        self._chips = []
-        first = max(0, len(self.taking.takes) - SHOWN_TAKES)
-        for i, (_, take) in list(enumerate(self.taking.takes))[first:]:
-            chip = Button(self.theme, f"{i + 1} · {timing.date_text(take.date).replace('today ', '')}", "chip")
-            chip.setChecked(i == self.taking.chosen)
+        self.chips = []
+        taking = self.taking
+        first = max(0, len(taking.takes) - SHOWN_TAKES)
+        for i, (_other, take) in list(enumerate(taking.takes))[first:]:
+            said = label_text(take.date, taking.name_of(i)).replace("today ", "")
+            chip = Button(self.theme, f"{i + 1} · {said}", "chip")
+            chip.setChecked(i == taking.chosen)
             chip.clicked.connect(lambda _checked=False, i=i: self._choose_take(i))
             self._flow.addWidget(chip)
-            self._chips.append(chip)
+            self.chips.append(chip)
         self._flow.addWidget(self.show_table)
         self._flow.addWidget(self.measure)
         self._flow.addWidget(self.proof)
@@ -215,7 +229,9 @@ class ReviewView(Place):
     def refresh(self) -> None:
         taking = self.taking
         data = review_data(taking.take, taking.before)
-        if [c.isChecked() for c in self._chips] != self._chip_states():
+        shown = [(str(folder), i == taking.chosen) for i, (folder, _other) in enumerate(taking.takes)]
+        if shown != self._shown_takes:
+            self._shown_takes = shown
             self._show_takes()
         self.drawing.show_data(data)
         self.table.rows.show_rows(*table_rows(data))
@@ -235,17 +251,15 @@ class ReviewView(Place):
         self.before.setVisible(taking.before is not None)
         self.end.setVisible(bool(self.playback.heard))
         self.listen_note.say(
-            "In the headphones, nowhere else." if self.playback.heard else "The backing track pauses meanwhile."
+            _("In the headphones, nowhere else.") if self.playback.heard else _("The backing track pauses meanwhile.")
         )
+        self.kept.listener = self.listener
+        self.kept.refresh()
         self.measure.setEnabled(taking.state == "idle")
         for button in (self.proof, self.empty.button):
             button.setText(taking.proof_text)
             button.setEnabled(taking.state in ("idle", "recording"))
             button.updateGeometry()
-
-    def _chip_states(self) -> list[bool]:
-        first = max(0, len(self.taking.takes) - SHOWN_TAKES)
-        return [i == self.taking.chosen for i in range(first, len(self.taking.takes))] or [True] * 99
 
     def _show_results(self, data: ReviewData) -> None:
         while len(self.lines) < len(data.groups):
@@ -259,7 +273,11 @@ class ReviewView(Place):
             result.say(data.groups[i].text if shown else "", "water" if shown and data.groups[i].good else "coral")
         take = self.taking.take
         scatter = scatter_ms(take) if take else 0.0
-        said = "Measured in the take, not promised."
+        said = _("Measured in the recording, not promised.")
         if take is not None and take.missing:
-            said = f"Missing in this take: {'; '.join(take.missing)}. {said}"
-        self.note.say(f"{said} The players' own scatter is {scatter:.0f} ms." if scatter >= 0.5 else said)
+            said = _("Missing in this recording: {what}. {said}").format(what="; ".join(take.missing), said=said)
+        self.note.say(
+            _("{said} The players' own scatter is {scatter:.0f} ms.").format(said=said, scatter=scatter)
+            if scatter >= 0.5
+            else said
+        )

@@ -41,7 +41,8 @@ def least_height(data: ShapeData, w: float, t: Tokens) -> float:
 
 
 def _cost_room(data: ShapeData, t: Tokens) -> float:
-    return max([t.px(92), *(width(b.cost, "strong", t.scale) + t.px(12) for b in data.bands), width("−88.8 dBFS", "small strong", t.scale)])  # fmt: skip
+    return max([t.px(92), *(width(b.cost, "strong", t.scale) + t.px(12) for b in data.bands), width("−88.8 dBFS",
+        "small strong", t.scale)])  # fmt: skip
 
 
 def shape_layout(data: ShapeData, chosen: int, w: float, h: float, t: Tokens) -> ShapeLayout:
@@ -62,10 +63,13 @@ def shape_layout(data: ShapeData, chosen: int, w: float, h: float, t: Tokens) ->
         sentences.append(sentence)
     bottom = top + max(1, count) * tall
     if not count:
-        sheet.text(left, top, w - left - t.px(12), tall, _("It goes out as it comes in. Add a processor, or take a preset."), "body", "mute")  # fmt: skip
+        sheet.text(QRectF(left, top, w - left - t.px(12), tall), _("It goes out as it comes in. Add a processor, or "
+                                                                   "take a preset."), "body", "mute")  # fmt: skip
     _way(sheet, data, bands, (t.px(6), bottom + end), t)
     value = cost + t.px(8)
-    ends = [_end_row(sheet, label, QRectF(left, y, w - left, end), value, t) for label, y in ((_("comes in"), t.px(6)), (_("goes out"), bottom))]  # fmt: skip
+    ends = [_end_row(sheet, label, QRectF(left, y, w - left, end), value, t) for label,
+        y in ((_("comes in"), t.px(6)), (_(
+        "goes out"), bottom))]  # fmt: skip
     (comes, in_value), (goes, out_value) = ends
     return ShapeLayout(sheet, tuple(bands), tuple(drawings), tuple(sentences), comes, goes, (in_value, out_value))
 
@@ -73,7 +77,7 @@ def shape_layout(data: ShapeData, chosen: int, w: float, h: float, t: Tokens) ->
 def _end_row(sheet: Sheet, label: str, row: QRectF, value: float, t: Tokens) -> tuple[QRectF, QRectF]:
     small = height("small", t.scale)
     room = width(label, "small", t.scale) + t.px(24)
-    sheet.text(row.x(), row.y() + (row.height() - small) / 2, room, small, label, "small", "mute")
+    sheet.text(QRectF(row.x(), row.y() + (row.height() - small) / 2, room, small), label, "small", "mute")
     levels = QRectF(row.x() + room, row.y() + t.px(3), row.width() - room - value - t.px(12), row.height() - t.px(6))
     at = QRectF(row.right() - value - t.px(12), row.y() + (row.height() - small) / 2, value, small)
     return levels, at
@@ -90,7 +94,8 @@ def _way(sheet: Sheet, data: ShapeData, bands: list[QRectF], ends: tuple[float, 
 
 
 def _band(
-    sheet: Sheet, band: ProcessorBand, rect: QRectF, rooms: tuple[float, float, float], chosen: bool, ink: str, t: Tokens
+    sheet: Sheet, band: ProcessorBand, rect: QRectF, rooms: tuple[float, float, float], chosen: bool, ink: str,
+    t: Tokens
 ) -> tuple[QRectF, QRectF]:  # fmt: skip
     """Paints a band; where its drawing and its sentence stand."""
     left, words, cost = rooms
@@ -100,11 +105,12 @@ def _band(
     sheet.grid.append(Line(((left, rect.bottom()), (rect.width() - t.px(12), rect.bottom())), "line"))
     name, small = height("name", t.scale), height("small", t.scale)
     y = rect.y() + (rect.height() - name - small) / 2
-    sheet.text(left, y, words, name, elided(band.name, "name", t.scale, words), "name", "ink" if band.on else "mute", on=ground)  # fmt: skip
+    sheet.text(QRectF(left, y, words, name), elided(band.name, "name", t.scale, words), "name",
+        "ink" if band.on else "mute", on=ground)  # fmt: skip
     right = rect.width() - cost - t.px(12)
     strong = height("strong", t.scale)
     tone = "ink" if band.costs else "mute"
-    sheet.text(right, rect.center().y() - strong / 2, cost, strong, band.cost, "strong", tone, "right", ground)
+    sheet.text(QRectF(right, rect.center().y() - strong / 2, cost, strong), band.cost, "strong", tone, "right", ground)
     sentence = QRectF(left, y + name, words, small)
     x = left + words + t.px(12)
     drawing = QRectF(x, rect.y() + t.px(4), max(t.px(60), right - x - t.px(8)), rect.height() - t.px(8))

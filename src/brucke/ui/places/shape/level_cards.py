@@ -1,11 +1,13 @@
 """How loud a sound comes in, and how loud a listener gets everything."""
 
 from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QWidget
 
+from ....app.chains.level_help import LevelFinder
+from ....app.chains.loudness import TargetFinder
 from ....core.document.setup import Listener, Part, Setup
 from ....core.edits import chain_edits
-from ....desk.level import LevelFinder
-from ....desk.loudness import TargetFinder
+from ....words.detail import in_numbers
 from ....words.shape import LOUDNESS_WORDS, loudness_text, off_target_text, peak_text
 from ....words.translation import _
 from ...kit.button import Button
@@ -48,6 +50,7 @@ class LoudnessCard(Card):
         title = Words(theme, "strong", wraps=False)
         title.setText(_("Loudness"))
         self.column.addWidget(title)
+        self._numbers: list[QWidget] = []
         self.values = [Words(theme, "strong", wraps=False) for _name in LOUDNESS_WORDS]
         for name, value in zip(LOUDNESS_WORDS, self.values, strict=True):
             label = Words(theme, "body", "mute", wraps=False)
@@ -55,9 +58,11 @@ class LoudnessCard(Card):
             line = row(label, value)
             line.insertStretch(1, 1)
             self.column.addLayout(line)
+            self._numbers += [label, value]
         label = Words(theme, "body", "mute", wraps=False)
         label.setText(_("target"))
         self.target = NumberField(theme, _("Target loudness"), -40, -6, "LUFS")
+        self._numbers += [label, self.target]
         self.column.addLayout(row(label, self.target))
         self.verdict = Words(theme, "body", "mute")
         self.column.addWidget(self.verdict)
@@ -74,6 +79,8 @@ class LoudnessCard(Card):
     def show_listener(self, setup: Setup, listener: Listener) -> None:
         self.setup, self.listener = setup, listener
         self.target.show_value(listener.target_lufs)
+        for w in self._numbers:
+            w.setVisible(in_numbers())
 
     def show_loudness(self, momentary: float, short: float, integrated: float, peak: float, seconds: float) -> None:
         """In LUFS and dBTP; −∞ where nothing sounded."""

@@ -86,8 +86,8 @@ def live_sheet(card: ProcessorBand, live: BandLive, area: QRectF, ink: str, t: T
     if len(live.reductions) == 3:
         _hanging(sheet, card, live.reductions, area, t)
     for i, share in enumerate(live.bars):
-        tall = t.px(7)
-        bar = QRectF(area.x() + t.px(4), area.y() + t.px(6 + 11 * i), share * (area.width() - t.px(8)), tall)
+        high = t.px(7)
+        bar = QRectF(area.x() + t.px(4), area.y() + t.px(6 + 11 * i), share * (area.width() - t.px(8)), high)
         sheet.boxes.append(Box(bar, "mute" if i == 0 else ink))
     return sheet
 
@@ -115,7 +115,7 @@ def sentence_sheet(band: ProcessorBand, live: BandLive, area: QRectF, chosen: bo
     text = band.note or live.doing or band.doing
     tone = "coral" if band.note else "ink" if chosen else "mute"
     shown = elided(text, "small", t.scale, area.width())
-    sheet.text(area.x(), area.y(), area.width(), area.height(), shown, "small", tone, on="tint" if chosen else "card")
+    sheet.text(area, shown, "small", tone, on="tint" if chosen else "card")
     return sheet
 
 
@@ -151,5 +151,5 @@ def end_sheet(levels: Curve, text: str, area: QRectF, value: QRectF, ink: str, t
     tall = [max(1.0, level * height) for level in levels]
     rects = [QRectF(left + k * wide, middle - h / 2, thick, h) for k, h in enumerate(tall)]
     sheet.bars.append(Bars(rects, ink))
-    sheet.text(value.x(), value.y(), value.width(), value.height(), text, "small strong", "ink", "right")
+    sheet.text(value, text, "small strong", "ink", "right")
     return sheet

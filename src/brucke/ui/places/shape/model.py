@@ -6,7 +6,7 @@ import numpy as np
 
 from ....core.document.setup import Listener, Part, Setup
 from ....core.edits.chain_edits import owned
-from ....core.sound.packing import latency_frames
+from ....core.sound.chain_parameters import latency_frames
 from ....core.sound.processors import NoiseRemoval, PlugIn, Processor, held
 from ....core.units import db_to_gain
 from ....engine.step.live import Without
@@ -26,9 +26,9 @@ Curve = tuple[float, ...]
 
 @dataclass(frozen=True)
 class ProcessorBand:
-    """`doing` is what it is set to do, in one sentence; `costs` whether it takes time; `curve` are heights 0…1 from left to right, none without a drawing; `straight` what would change nothing;
-    `threshold` the level it is compared with; `bars` (place, height) 0…1; `edges` where bands meet;
-    `note` why it is not heard now though it is on."""
+    """`doing` is what it is set to do, in one sentence; `costs` whether it takes time; `curve` are heights 0…1 from
+    left to right, none without a drawing; `straight` what would change nothing; `threshold` the level it is compared
+    with; `bars` (place, height) 0…1; `edges` where bands meet; `note` why it is not heard now though it is on."""
 
     kind: str
     name: str
@@ -91,7 +91,8 @@ def _band(p: Processor, setup: Setup, trim_db: float) -> ProcessorBand:
     cost = timing.ms_text(frames / rate_hz, 1) if frames else _("0 ms")
     threshold = max(0.0, 1 - held(p, "threshold_db") / LEVEL_DB) if p.TELLS.threshold else None
     return ProcessorBand(
-        kind_of(p), processor_name(p), p.on, cost, frames > 0, doing_text(p), p, tuple(shown_values(p)), curve, straight,
+        kind_of(p), processor_name(p), p.on, cost, frames > 0, doing_text(p), p, tuple(shown_values(p)), curve,
+        straight,
         threshold, _bars(p), tuple(hz_share(hz) for hz in p.edges_hz()),
     )  # fmt: skip
 

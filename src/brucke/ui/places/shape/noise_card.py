@@ -6,14 +6,15 @@ from typing import Any
 from msgspec.structs import replace
 from PyQt6.QtWidgets import QFileDialog
 
-from ....core.document.own_file import FileProblem
+from ....app.chains.noise_learning import NoiseLearner
 from ....core.document.setup import Setup
 from ....core.edits import chain_edits
 from ....core.edits.naming import free_name
 from ....core.sound.noise_profile import GOOD_S
 from ....core.sound.processors import NoiseRemoval
-from ....core.sound.profile_file import PROFILE_SUFFIX, load_profile, save_profile
-from ....desk.noise import NoiseLearner
+from ....core.storage.noise_profile_file import PROFILE_SUFFIX, load_profile, save_profile
+from ....core.storage.small_files import FileProblem
+from ....words.detail import choose
 from ....words.shape import WINDOWS_WORDS, mismatch_text
 from ....words.timing import ms_text
 from ....words.translation import _
@@ -103,7 +104,9 @@ class NoiseCard(Card):
 
     def _window(self, window: str) -> None:
         after = chain_edits.change_processor(self.setup, f"part/{self.part}", 0, window=window)
-        self.edit(f"{self.setup.part(self.part).name} room noise, {window} window", after)
+        self.edit(
+            _("{name} room noise, {window} window").format(name=self.setup.part(self.part).name, window=window), after
+        )
 
     def _noise(self) -> Any:
         return self.setup.part(self.part).chain[0]
@@ -144,9 +147,10 @@ class NoiseCard(Card):
             return
         if profile.rate_hz != self.setup.rate_hz:
             self.hint.say(
-                _("Not taken: it was learnt at {theirs} Hz, this setup runs at {ours} Hz. Learn it here.").format(
-                    theirs=profile.rate_hz, ours=self.setup.rate_hz
-                ),
+                choose(
+                    _("Not taken: it was learnt at another rate. Learn it here."),
+                    _("Not taken: it was learnt at {theirs} Hz, this setup runs at {ours} Hz. Learn it here."),
+                ).format(theirs=profile.rate_hz, ours=self.setup.rate_hz),
                 "coral",
             )
             return

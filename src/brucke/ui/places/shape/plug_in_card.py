@@ -4,10 +4,10 @@ from functools import partial
 
 from PyQt6.QtWidgets import QWidget
 
+from ....app.chains.plug_ins import PlugInHosts
 from ....core.document.setup import Setup
 from ....core.edits import chain_edits
 from ....core.sound.processors import PlugIn
-from ....desk.plug_ins import PlugInHosts
 from ....words.shape import plug_in_fault_text
 from ....words.translation import _
 from ...kit.button import Button

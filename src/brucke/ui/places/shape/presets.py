@@ -4,31 +4,25 @@ from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
-from PyQt6.QtWidgets import (
-    QDialog,
-    QDialogButtonBox,
-    QFileDialog,
-    QInputDialog,
-    QListWidget,
-    QPushButton,
-    QVBoxLayout,
-    QWidget,
-)
+from PyQt6.QtWidgets import QFileDialog, QWidget
 
-from ....core.document import presets
-from ....core.document.own_file import FileProblem
-from ....core.document.presets import OWN, PRESET_SUFFIX, Shelf, apply_preset, preset_of
+from ....app.session.session import Session
 from ....core.edits.chain_edits import Chain
-from ....desk.session import Session
+from ....core.storage import presets
+from ....core.storage.presets import OWN, PRESET_SUFFIX, Shelf, apply_preset, preset_of
+from ....core.storage.small_files import FileProblem
 from ....words.shape import PRESET_NAMES
 from ....words.translation import _
+from ...kit.question import ask_name
+from ...theme.theme import Theme
+from .shelf_dialog import ShelfDialog
 
 
 class Presets:
     """`owner()` is whose chain; everything said goes through the session's notice."""
 
-    def __init__(self, parent: QWidget, session: Session, shelf: Shelf, owner: Callable[[], str]):
-        self.parent, self.session, self.shelf, self.owner = parent, session, shelf, owner
+    def __init__(self, theme: Theme, parent: QWidget, session: Session, shelf: Shelf, owner: Callable[[], str]):
+        self.theme, self.parent, self.session, self.shelf, self.owner = theme, parent, session, shelf, owner
 
     def lines(self) -> list[tuple[str, Callable[[], None]]]:
         """What the menu offers: (what it says, what it does)."""
@@ -49,8 +43,8 @@ class Presets:
         self.session.edit(_("{name} chosen").format(name=name), after, "shape", f"{self.owner()}/0")
 
     def save(self) -> None:
-        name, kept = QInputDialog.getText(self.parent, _("Save a preset"), _("Name"))
-        if not kept or not name.strip():
+        name = ask_name(self.parent, self.theme, _("Save this chain as a preset."), _("Save"))
+        if not name:
             return
         try:
             self.shelf.keep(preset_of(self.session.setup, self.owner(), name))
@@ -87,52 +81,7 @@ class Presets:
         self.apply(preset.name, preset.chain)
 
     def manage(self) -> None:
-        ShelfDialog(self.shelf, self._complain, self.parent).exec()
+        ShelfDialog(self.theme, self.shelf, self.parent).exec()
 
     def _complain(self, text: str) -> None:
         self.session.noticed.emit(text, "coral")
-
-
-class ShelfDialog(QDialog):
-    """Saved presets by name: rename one, or forget it."""
-
-    def __init__(self, shelf: Shelf, complain: Callable[[str], None], parent: QWidget):
-        super().__init__(parent)
-        self.setWindowTitle(_("Saved presets"))
-        self.shelf, self.complain = shelf, complain
-        self.list = QListWidget()
-        self.list.setAccessibleName(_("Saved presets"))
-        self.rename, self.forget = QPushButton(_("Rename…")), QPushButton(_("Forget"))
-        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)
-        column = QVBoxLayout(self)
-        for w in (self.list, self.rename, self.forget, buttons):
-            column.addWidget(w)
-        self.rename.clicked.connect(self._rename)
-        self.forget.clicked.connect(self._forget)
-        buttons.rejected.connect(self.reject)
-        self._show()
-
-    def _show(self) -> None:
-        self.list.clear()
-        self.list.addItems([p.name for p in self.shelf.presets()])
-        self.list.setCurrentRow(0)
-        for b in (self.rename, self.forget):
-            b.setEnabled(self.list.count() > 0)
-
-    def _chosen(self) -> str:
-        item = self.list.currentItem()
-        return item.text() if item is not None else ""
-
-    def _rename(self) -> None:
-        old = self._chosen()
-        new, kept = QInputDialog.getText(self, _("Rename a preset"), _("Name"), text=old)
-        if kept and new.strip() and new.strip() != old:
-            try:
-                self.shelf.rename(old, new)
-            except (FileProblem, OSError) as e:
-                self.complain(_("Not renamed: {why}.").format(why=e))
-        self._show()
-
-    def _forget(self) -> None:
-        self.shelf.forget(self._chosen())
-        self._show()

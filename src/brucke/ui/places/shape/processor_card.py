@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QVBoxLayout, QWidget
 from ....core.document.setup import Setup
 from ....core.edits import chain_edits
 from ....core.sound.processors import KINDS, RANGES, Equaliser, NoiseRemoval, Processor
+from ....words.detail import in_numbers
 from ....words.processors import CHOICES, FIELDS, SHAPES, processor_name
 from ....words.translation import _
 from ...kit.button import Button
@@ -32,7 +33,7 @@ class Parameter(QWidget):
         label = Words(theme, "body", "mute", wraps=False)
         label.setText(FIELDS[field])
         label.setFixedWidth(round(theme.tokens.px(LABEL_PX)))
-        theme.changed.connect(lambda: label.setFixedWidth(round(theme.tokens.px(LABEL_PX))))
+        theme.follow(label, lambda: label.setFixedWidth(round(theme.tokens.px(LABEL_PX))))
         digits = 0 if r.unit == "Hz" else 2 if not r.unit else 1
         self.number = NumberField(theme, FIELDS[field], r.low, r.high, r.unit, digits)
         if r.unit == "Hz":
@@ -85,8 +86,8 @@ class ProcessorCard(Card):
             buttons.addWidget(b)
         self.column.addLayout(buttons)
         self.on.clicked.connect(self._switch)
-        self.left.clicked.connect(lambda: self.move(-1))
-        self.right.clicked.connect(lambda: self.move(1))
+        self.left.clicked.connect(lambda: self.move_by(-1))
+        self.right.clicked.connect(lambda: self.move_by(1))
         self.away.clicked.connect(self.remove)
 
     @property
@@ -100,7 +101,7 @@ class ProcessorCard(Card):
         p = self.processor
         self.title.say(processor_name(p))
         self.on.setChecked(p.on)
-        equaliser = isinstance(p, Equaliser)
+        equaliser = isinstance(p, Equaliser) and in_numbers()
         noise = isinstance(p, NoiseRemoval)
         for b in (self.left, self.right):
             b.setVisible(not noise)
@@ -114,12 +115,12 @@ class ProcessorCard(Card):
             self.bands.show_on(str(self.band))
             self.shapes.show_on(shown.shape)
         for (of, field), chips in self.choices.items():
-            mine = of == type(p).__name__
+            mine = of == type(p).__name__ and in_numbers()
             chips.setVisible(mine)
             if mine:
                 chips.show_on(str(getattr(p, field)))
         for (of, field), parameter in self.parameters.items():
-            mine = of == type(shown).__name__
+            mine = of == type(shown).__name__ and in_numbers()
             parameter.setVisible(mine)
             if mine:
                 parameter.number.show_value(float(getattr(shown, field)))
@@ -157,7 +158,7 @@ class ProcessorCard(Card):
         after = chain_edits.change_processor(self.setup, self.owner, self.slot, on=on)
         self.edit(self._label("on" if on else "off"), after)
 
-    def move(self, by: int) -> None:
+    def move_by(self, by: int) -> None:
         after = chain_edits.move_processor(self.setup, self.owner, self.slot, by)
         self.edit(self._label("earlier" if by < 0 else "later"), after)
 

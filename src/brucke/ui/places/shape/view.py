@@ -1,5 +1,6 @@
 """Shape: the chain of the chosen part or listener."""
 
+from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
@@ -7,18 +8,18 @@ import numpy as np
 from msgspec.structs import replace
 from PyQt6.QtWidgets import QFileDialog, QVBoxLayout, QWidget
 
+from ....app.studio import Studio
 from ....core.document.setup import Listener, Part, Setup
 from ....core.edits import chain_edits
 from ....core.edits.chain_edits import Chain, owned, owner_of
-from ....core.sound.packing import latency_frames
+from ....core.sound.chain_parameters import latency_frames
 from ....core.sound.processors import MAX_PLUG_INS, MAX_SLOTS, NoiseRemoval, PlugIn, Processor
-from ....desk.running import LiveEngine
-from ....desk.session import Session
-from ....desk.shape import ShapeHelpers
 from ....engine.step.live import Without
 from ....words import timing
 from ....words.processors import OFFERED, processor_name
 from ....words.timing import ms_text
+from ....words.translation import _
+from ...kit.action import Action
 from ...kit.button import Button
 from ...kit.chips import Chips
 from ...kit.flow import Flow
@@ -44,16 +45,18 @@ MOST_MATCH_DB = 24.0
 class ShapeView(Place):
     """`thing` in this place is “part/ID/SLOT” or “listener/ID/SLOT”; `owner` is what stands before the slot."""
 
-    id = "shape"
-    name = "Shape"
+    action = Action("shape", _("Go to Shape"), "Alt+H")
+    id = action.id
+    name = _("Shape")
 
-    def __init__(self, theme: Theme, session: Session, running: LiveEngine, shaping: ShapeHelpers):
-        super().__init__()
-        self.theme, self.session, self.running = theme, session, running
+    def __init__(self, theme: Theme, studio: Studio):
+        super().__init__(theme, studio)
+        self.session, self.running = studio.session, studio.running
+        session, shaping = studio.session, studio.shaping
         self.learning, self.plugging = shaping.learning, shaping.plugging
         self.owner, self.slot = "", 0
         self.watch, self._ticks = ChainWatch(), 0
-        self.presets = Presets(self, session, shaping.shelf, lambda: self.owner)
+        self.presets = Presets(theme, self, session, shaping.shelf, lambda: self.owner)
         self._build_head()
         self.chain = ChainDrawing(theme)
         self.title = Words(theme, "title", wraps=False)
@@ -88,13 +91,13 @@ class ShapeView(Place):
 
     def _build_head(self) -> None:
         title = Words(self.theme, "title", wraps=False)
-        title.setText("How it sounds")
-        self.parts = Chips(self.theme, "Part", [], lambda id: self.choose_owner(f"part/{id}"))
+        title.setText(_("How it sounds"))
+        self.parts = Chips(self.theme, _("Part"), [], lambda id: self.choose_owner(f"part/{id}"))
         self.at = Words(self.theme, "body", "mute", wraps=False)
-        self.at.setText("all together at")
-        self.listeners = Chips(self.theme, "Listener", [], lambda id: self.choose_owner(f"listener/{id}"))
-        self.preset = Button(self.theme, "Presets", "outline", "Y")
-        self.add = Button(self.theme, "Add a processor", "outline", "A")
+        self.at.setText(_("all together at"))
+        self.listeners = Chips(self.theme, _("Listener"), [], lambda id: self.choose_owner(f"listener/{id}"))
+        self.preset = Button(self.theme, _("Presets"), "outline", "Y")
+        self.add = Button(self.theme, _("Add a processor"), "outline", "A")
         self._head = QWidget()
         lines = QVBoxLayout(self._head)
         lines.setContentsMargins(0, 0, 0, 0)
@@ -131,7 +134,7 @@ class ShapeView(Place):
 
     def refresh(self) -> None:
         setup, parts, listeners = self.session.setup, self._parts(), self._listeners()
-        if self.owner not in [owner_of(x) for x in (*parts, *listeners)]:
+        if self.owner not in [*map(owner_of, parts), *map(owner_of, listeners)]:
             first = next((p for p in parts if p.chain), parts[0] if parts else None)
             self.owner, self.slot = owner_of(first) if first is not None else "", 0
         thing = owned(setup, self.owner) if self.owner else None
@@ -139,7 +142,7 @@ class ShapeView(Place):
         self.slot = min(self.slot, max(0, len(chain) - 1))
         self.parts.offer([(p.id, p.name) for p in parts])
         self.listeners.offer([(x.id, x.name) for x in listeners])
-        kind, _, id = self.owner.partition("/")
+        kind, _other, id = self.owner.partition("/")
         self.parts.show_on(id if kind == "part" else "")
         self.listeners.show_on(id if kind == "listener" else "")
         self.at.setVisible(bool(listeners))
@@ -153,7 +156,7 @@ class ShapeView(Place):
         self.level.setVisible(isinstance(thing, Part))
         self.loudness.setVisible(isinstance(thing, Listener))
         if thing is None:
-            self.title.say("Nothing comes in yet.", "mute")
+            self.title.say(_("Nothing comes in yet."), "mute")
             return
         self.title.say(thing.name, ink_of(thing))
         self._show_side(setup, thing, data.cost)
@@ -218,7 +221,7 @@ class ShapeView(Place):
 
     def go_to(self, thing: str) -> None:
         """Show what an undo touched."""
-        owner, _, slot = thing.rpartition("/")
+        owner, _other, slot = thing.rpartition("/")
         self.owner, self.slot = owner, int(slot) if slot.isdigit() else 0
         self.refresh()
 
@@ -235,7 +238,7 @@ class ShapeView(Place):
     def status(self) -> tuple[str, str]:
         shaped = [p.name for p in self.session.setup.parts if any(c.on for c in p.chain)]
         text = ", ".join(n.lower() for n in shaped) if len(shaped) < 3 else timing.counted(len(shaped), "part")
-        return text or "as it comes in", "mute"
+        return text or _("as it comes in"), "mute"
 
     def enter(self) -> None:
         self.chain.focus_row()
@@ -248,21 +251,23 @@ class ShapeView(Place):
         return True
 
     def add_menu(self) -> bool:
-        lines = [
+        lines: list[tuple[str, Callable[[], None]]] = [
             (f"{processor_name(fresh)}  –  {what}", partial(self.add_processor, code))
             for code, (fresh, what) in OFFERED.items()
             if self.owner.startswith("part/") or code != "noise_removal"
         ]
         for found in self.plugging.register.found:
-            lines.append((f"{found.name}  –  your own plug-in", partial(self._add, found.processor())))
-        lines.append(("Look for plug-ins in a folder…", self.look_for_plug_ins))
+            lines.append(
+                (_("{name}  –  your own plug-in").format(name=found.name), partial(self._add, found.processor()))
+            )
+        lines.append((_("Look for plug-ins in a folder…"), self.look_for_plug_ins))
         self.menu = open_menu(self.add, lines)
         return True
 
     def look_for_plug_ins(self) -> None:
-        folder = QFileDialog.getExistingDirectory(self, "Look for plug-ins", str(Path.home()))
+        folder = QFileDialog.getExistingDirectory(self, _("Look for plug-ins"), str(Path.home()))
         if folder:
-            self.session.noticed.emit("Looking at the plug-ins of this folder. Esc stops it.", "mute")
+            self.session.noticed.emit(_("Looking at the plug-ins of this folder. Esc stops it."), "mute")
             self.plugging.look(Path(folder))
 
     def preset_menu(self) -> None:
@@ -277,9 +282,13 @@ class ShapeView(Place):
         after = chain_edits.add_processor(self.session.setup, self.owner, processor)
         if after == self.session.setup:
             full = len(self._chain()) >= MAX_SLOTS
-            text = f"{MAX_SLOTS} processors are the most in one chain." if full else "One noise removal is enough."
+            text = (
+                _("{most} processors are the most in one chain.").format(most=MAX_SLOTS)
+                if full
+                else _("One noise removal is enough.")
+            )
             if isinstance(processor, PlugIn) and not full:
-                text = f"{MAX_PLUG_INS} plug-ins are the most in one setup."
+                text = _("{most} plug-ins are the most in one setup.").format(most=MAX_PLUG_INS)
             self.session.noticed.emit(text, "amber")
             return
         chain = chain_edits.chain_of(after, self.owner)
@@ -293,7 +302,7 @@ class ShapeView(Place):
     def _move(self, slot: str, by: int) -> None:
         self.choose(int(slot))
         moving = self._chain()[self.slot]
-        self.processor.move(by)
+        self.processor.move_by(by)
         self.choose(next(i for i, p in enumerate(self._chain()) if p is moving))
         self.chain.focus_row()
 

@@ -12,6 +12,9 @@ from PyQt6.QtWidgets import (
 )
 
 from ....core.document.setup import MapPoint
+from ....words.detail import choose
+from ....words.timing import db_text, percent_text
+from ....words.translation import _
 from ...kit.scroll_bar import own_scroll_bars
 from ...kit.table import CardCorner, PlainHead
 from ...paint.sheet import Box, Sheet, colour, paint_sheet
@@ -28,8 +31,9 @@ def point_layout(gain: float | None, ink: int, current: bool, w: float, h: float
     if current:
         sheet.boxes.append(Box(box.adjusted(-1.5, -1.5, 1.5, 1.5), "", "water", t.px(5), 2.2))
     if gain is not None:
-        text = f"{gain:.0f}".replace("-", "−") if abs(gain) >= 9.95 else f"{gain:.1f}".replace("-", "−")
-        sheet.text(0, 0, w, h, text, "small", "on_water", "centre", f"part:{ink}")
+        text = f"{gain:.{0 if abs(gain) >= 9.95 else 1}f}".replace("-", "−")
+        text = choose(percent_text(gain).removesuffix(" %"), text)
+        sheet.text(QRectF(0, 0, w, h), text, "small", "on_water", "centre", f"part:{ink}")
     return sheet
 
 
@@ -60,8 +64,10 @@ class Points(QAbstractTableModel):
         if role not in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole):
             return None
         gain = self.points.get((index.row(), index.column()))
-        state = "off" if gain is None else f"{gain:+.1f} dB"
-        return f"side {index.row() + 1} to channel {index.column() + 1}: {state}"
+        state = "off" if gain is None else db_text(gain)
+        return _("side {row} to channel {column}: {state}").format(
+            row=index.row() + 1, column=index.column() + 1, state=state
+        )
 
     def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> object:
         if role == Qt.ItemDataRole.DisplayRole:
@@ -111,14 +117,14 @@ class ChannelMap(QTableView):
         self.setVerticalHeader(PlainHead(Qt.Orientation.Vertical, theme, self))
         self._corner = CardCorner(theme, self)
         own_scroll_bars(self, theme, "card")
-        self.setAccessibleName("Channel map: sides of the part down, channels of the listener across")
+        self.setAccessibleName(_("Channel map: sides of the part down, channels of the listener across"))
         for head in (self.horizontalHeader(), self.verticalHeader()):
             assert head is not None
             head.setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
             head.setMinimumSectionSize(10)
             head.setSectionsClickable(False)
             head.setHighlightSections(False)
-        theme.changed.connect(self.restyle)
+        theme.follow(self, self.restyle)
         self.restyle()
 
     def restyle(self) -> None:

@@ -21,6 +21,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from ....words.translation import _
 from ...kit.scroll_bar import own_scroll_bars
 from ...kit.table import CardCorner
 from ...paint.sheet import Sheet, colour
@@ -111,10 +112,10 @@ class Grid(QTableView):
         self.setTabKeyNavigation(False)
         self.setHorizontalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
         self.setVerticalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
-        self.setAccessibleName("Who hears what: parts down, listeners across")
+        self.setAccessibleName(_("Who hears what: parts down, listeners across"))
         self.listeners_head.sectionClicked.connect(lambda: self.went.emit())
         self.parts_head.sectionClicked.connect(lambda: self.went.emit())
-        theme.changed.connect(self.restyle)
+        theme.follow(self, self.restyle)
         self.restyle()
 
     def restyle(self) -> None:

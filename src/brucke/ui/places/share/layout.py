@@ -2,6 +2,7 @@
 
 from PyQt6.QtCore import QRectF
 
+from ....words.translation import _
 from ...paint.sheet import Box, Line, Sheet
 from ...theme.fonts import first_fitting, height, width, wrap
 from ...theme.tokens import Tokens
@@ -45,11 +46,11 @@ def cell_layout(cell: Cell, chosen: bool, current: bool, w: float, h: float, t: 
     edge = "water" if current or chosen else ""
     if cell.state == "kept out":
         sheet.boxes.append(Box(box, "line", edge or "line", t.px(6), 2.5 if current else 1, "hatched"))
-        words = first_fitting(("own echo: kept out", "kept out", "–"), "small", t.scale, box.width() - t.px(20))
+        words = first_fitting((_("own echo: kept out"), _("kept out"), "–"), "small", t.scale, box.width() - t.px(20))
         room, small = width(words, "small", t.scale) + t.px(10), height("small", t.scale)
         at = QRectF(box.center().x() - room / 2, box.center().y() - small / 2 - 1, room, small + 2)
         sheet.boxes.append(Box(at, "card", "", t.px(4)))
-        sheet.text(at.x(), at.y(), at.width(), at.height(), words, "small", "mute", "centre")
+        sheet.text(at, words, "small", "mute", "centre")
         return sheet
     if cell.state == "off":
         if edge:
@@ -71,24 +72,28 @@ def _on_cell(sheet: Sheet, cell: Cell, box: QRectF, fill: str, t: Tokens) -> Non
     wide = width(cell.gain, "strong", t.scale)
     roomy = box.height() >= strong + small + t.px(12)
     top = box.y() + (t.px(6) if roomy else (box.height() - strong) / 2)
-    sheet.text(left, top, wide + 2, strong, cell.gain, "strong", "ink", on=fill)
+    sheet.text(QRectF(left, top, wide + 2, strong), cell.gain, "strong", "ink", on=fill)
     low = box.bottom() - t.px(6) - small
     beside = right - left - wide - t.px(8)
     timing = first_fitting((cell.timing, cell.timing.split(" ")[0]), "small", t.scale, beside)
     if timing:
         tone = "ink" if cell.tone == "mute" else cell.tone
         room = width(timing, "small", t.scale) + 2
-        sheet.text(right - room, top, room, strong, timing, "small", tone, "right", fill)
+        sheet.text(QRectF(right - room, top, room, strong), timing, "small", tone, "right", fill)
     if not roomy:
         return
     if cell.note:
         room = min(right - left, width(cell.note, "small strong", t.scale) + t.px(12))
         note = QRectF(right - room, low - 1, room, small + 2)
         sheet.boxes.append(Box(note, "card", "coral", t.px(5), 1.5))
-        sheet.text(note.x(), note.y(), note.width(), note.height(), cell.note, "small strong", "coral", "centre")
+        sheet.text(note, cell.note, "small strong", "coral", "centre")
     elif cell.timing and not timing:
         sheet.text(
-            left, low, right - left, small, cell.timing, "small", "coral" if cell.tone == "coral" else "ink", on=fill
+            QRectF(left, low, right - left, small),
+            cell.timing,
+            "small",
+            "coral" if cell.tone == "coral" else "ink",
+            on=fill,
         )
     elif cell.offset is not None:
         _mark(sheet, cell, left, right, low + small / 2, t)
@@ -107,7 +112,8 @@ def _mark(sheet: Sheet, cell: Cell, left: float, right: float, y: float, t: Toke
 
 
 def question_layout(heard: str, words: str, current: bool, w: float, h: float, t: Tokens) -> Sheet:
-    """Whether all, some or none hear a part: filled, half, empty, and the words; the first of them where room is short."""
+    """Whether all, some or none hear a part: filled, half, empty, and the words; the first of them where room is
+    short."""
     sheet = Sheet(w, h)
     small = height("small strong", t.scale)
     lines = wrap(words, "small strong", t.scale, w - t.px(14))
@@ -120,7 +126,7 @@ def question_layout(heard: str, words: str, current: bool, w: float, h: float, t
         sheet.boxes.append(Box(box.adjusted(-2, -2, 2, 2), "", "water", t.px(7), 2.2))
     for i, line in enumerate(lines):
         y = box.y() + t.px(4) + i * small
-        sheet.text(box.x(), y, box.width(), small, line, "small strong", ink, "centre", on or "card")
+        sheet.text(QRectF(box.x(), y, box.width(), small), line, "small strong", ink, "centre", on or "card")
     return sheet
 
 
@@ -143,8 +149,8 @@ def part_head(head: Heads, chosen: bool, w: float, h: float, t: Tokens) -> Sheet
     sheet.boxes.append(Box(QRectF(t.px(8), t.px(5), t.px(5), h - t.px(10)), f"part:{head.colour}"))
     on = "tint" if chosen else "card"
     top, x = _part_head_top(h, t), t.px(20)
-    sheet.text(x, top, w - x, name, head.name, "name", f"part:{head.colour}", on=on)
-    sheet.text(x, top + name, w - x, small, head.kind, "small", "mute", on=on)
+    sheet.text(QRectF(x, top, w - x, name), head.name, "name", f"part:{head.colour}", on=on)
+    sheet.text(QRectF(x, top + name, w - x, small), head.kind, "small", "mute", on=on)
     return sheet
 
 
@@ -154,8 +160,8 @@ def listener_head(head: Heads, chosen: bool, w: float, h: float, t: Tokens) -> S
     if chosen:
         sheet.grounds.append(Box(QRectF(0, 0, w, h), "tint"))
     on = "tint" if chosen else "card"
-    sheet.text(t.px(10), t.px(4), w - t.px(12), name, head.name, "name", "ink", on=on)
-    sheet.text(t.px(10), t.px(4) + name, w - t.px(12), small, head.kind, "small", "mute", on=on)
+    sheet.text(QRectF(t.px(10), t.px(4), w - t.px(12), name), head.name, "name", "ink", on=on)
+    sheet.text(QRectF(t.px(10), t.px(4) + name, w - t.px(12), small), head.kind, "small", "mute", on=on)
     note = first_fitting((head.note,), "small strong", t.scale, w - t.px(12))
-    sheet.text(t.px(10), t.px(4) + name + small, w - t.px(12), small, note, "small strong", "coral", on=on)
+    sheet.text(QRectF(t.px(10), t.px(4) + name + small, w - t.px(12), small), note, "small strong", "coral", on=on)
     return sheet

@@ -9,7 +9,7 @@ from ....core.checks.soundcheck import Result
 from ....core.document.setup import Listener, Part, Setup
 from ....core.edits.listener_edits import Heard, heard_by
 from ....core.findings import Finding
-from ....core.routing.ways import own_return
+from ....core.routing.feedback_loops import own_return
 from ....core.timing.arrivals import ListenerTiming, RouteTiming, Timing, Unjudged
 from ....words import timing as words
 from ....words.documents import LISTENER_KINDS
@@ -69,6 +69,8 @@ def _timing_words(r: RouteTiming | Unjudged, on_purpose: bool) -> tuple[str, str
     """(words, tone, where the mark stands)."""
     if isinstance(r, Unjudged) or r.problem is not None:
         return _("not judged"), "coral", None
+    if r.unknown:
+        return _("unknown"), "mute", None
     if r.kind == "far_end":
         return f"{r.arrival.value * 1e3:.0f} ms", "mute", None
     if r.off is None:
@@ -85,7 +87,9 @@ def _cell(setup: Setup, part: Part, listener: Listener, t: ListenerTiming | None
     where = f"{part.name} to {listener.name}"
     note = next((s for f in notes if (s := short_text(f))), "")
     if own_return(part, listener.id) and (route is None or not route.on):
-        return Cell("kept out", part.colour, said=f"{where}: their own echo, kept out", note="")
+        return Cell(
+            _("kept out"), part.colour, said=_("{where}: their own echo, kept out").format(where=where), note=""
+        )
     if route is None or not route.on:
         return Cell("off", part.colour, said=f"{where}: off")
     r = t.of_part(part.id) if t is not None else None
@@ -121,7 +125,8 @@ def share_data(setup: Setup, timing: Timing, results: Iterable[Result]) -> Share
         for x in setup.listeners
     )  # fmt: skip
     heard = tuple((heard_by(setup, p.id, True), heard_by(setup, p.id, False)) for p in setup.parts)
-    said = tuple(tuple(_heard_word(p, h, them) for h, them in zip(both, (False, True), strict=True)) for p, both in zip(setup.parts, heard, strict=True))  # fmt: skip
+    said = tuple(tuple(_heard_word(p, h, them) for h, them in zip(both, (False, True), strict=True)) for p,
+        both in zip(setup.parts, heard, strict=True))  # fmt: skip
     return ShareData(parts, listeners, heard, said, cells)  # type: ignore[arg-type]
 
 

@@ -6,10 +6,10 @@ from PyQt6.QtWidgets import QHBoxLayout, QWidget
 
 from ....core.document.setup import Listener, MapPoint, Part, Route, Setup
 from ....core.edits import chain_edits, listener_edits, route_edits
+from ....core.routing.feedback_loops import own_return
 from ....core.routing.maps import effective_map
-from ....core.routing.ways import own_return
 from ....core.timing.arrivals import Timing
-from ....words import reasons
+from ....words import explanations
 from ....words import timing as words
 from ....words.documents import TRACKS_WORDS
 from ....words.translation import _
@@ -64,8 +64,8 @@ class SwitchCard(RouteCard):
     def __init__(self, theme: Theme, edit: Edit):
         super().__init__(theme, edit, _("Carried"))
         self.words = Words(theme, "body")
-        self.on = Button(theme, "Switch on", "primary", "Space")
-        self.own = Button(theme, "Let them hear themselves all the same", "outline")
+        self.on = Button(theme, _("Switch on"), "primary", "Space")
+        self.own = Button(theme, _("Let them hear themselves all the same"), "outline")
         for w in (self.words, self.on, self.own):
             self.column.addWidget(w)
         self.on.clicked.connect(self._switch)
@@ -99,15 +99,16 @@ class SwitchCard(RouteCard):
     def _own(self) -> None:
         allow = not self.route.own_return
         after = route_edits.allow_own_return(self.setup, self.part.id, self.listener.id, allow)
-        self.edit(f"{self.name} own return {'on' if allow else 'off'}", after)
+        said = _("{name} own return on") if allow else _("{name} own return off")
+        self.edit(said.format(name=self.name), after)
 
 
 class GainCard(RouteCard):
     def __init__(self, theme: Theme, edit: Edit, cells: Callable[[], list[tuple[str, str]]]):
         super().__init__(theme, edit, _("Gain"))
         self._cells = cells
-        self.value = NumberField(theme, "Gain", -60, 12, "dB")
-        self.scale = GainScale(theme, "Gain on a decibel scale")
+        self.value = NumberField(theme, _("Gain"), -60, 12, "dB")
+        self.scale = GainScale(theme, _("Gain on a decibel scale"))
         self.column.addLayout(row(self.title, self.value))
         self.column.addWidget(self.scale)
         self.value.entered.connect(self._set)
@@ -128,7 +129,7 @@ class CarriedCard(RouteCard):
 
     def __init__(self, theme: Theme, edit: Edit):
         super().__init__(theme, edit, _("Carried as"))
-        self.which = Chips(theme, "Carried as", [("processed", _("processed")), ("dry", _("dry"))], self._set)
+        self.which = Chips(theme, _("Carried as"), [("processed", _("processed")), ("dry", _("dry"))], self._set)
         self.column.addLayout(row(self.title, self.which))
 
     def applies(self) -> bool:
@@ -149,18 +150,18 @@ class ChannelsCard(RouteCard):
         super().__init__(theme, edit, _("Channels"))
         self.note = Words(theme, "small", "mute")
         self.map = ChannelMap(theme)
-        self.plain = Button(theme, "As usual", "plain")
-        self.here = Chips(theme, "This route on", [], self._here)
+        self.plain = Button(theme, _("As usual"), "plain")
+        self.here = Chips(theme, _("This route on"), [], self._here)
         self.rest_words = Words(theme, "small", "mute", wraps=False)
         self.rest_words.setText(_("everything else on"))
-        self.rest = Chips(theme, "Everything else on", [], self._rest)
+        self.rest = Chips(theme, _("Everything else on"), [], self._rest)
         head = row(self.title)
         head.addStretch(1)
         head.addWidget(self.plain)
         self.column.addLayout(head)
         for w in (self.map, self.here, self.rest_words, self.rest, self.note):
             self.column.addWidget(w)
-        self.plain.clicked.connect(lambda: self._put("as usual", ()))
+        self.plain.clicked.connect(lambda: self._put(_("as usual"), ()))
         self.map.toggled.connect(self._toggle)
         self.map.nudged.connect(self._nudge)
         self.map.carried.connect(self._carry)
@@ -220,7 +221,12 @@ class ChannelsCard(RouteCard):
 
     def _rest(self, first: str) -> None:
         after = route_edits.others_on(self.setup, self.part.id, self.listener.id, int(first))
-        self.edit(f"everything else at {self.listener.name} on {int(first) + 1}–{int(first) + 2}", after)
+        self.edit(
+            _("everything else at {name} on {what}–{what2}").format(
+                name=self.listener.name, what=int(first) + 1, what2=int(first) + 2
+            ),
+            after,
+        )
 
 
 class ArrivesCard(RouteCard):
@@ -230,8 +236,8 @@ class ArrivesCard(RouteCard):
         super().__init__(theme, edit, _("Arrives"))
         self.when = Words(theme, "strong", "ink")
         self.reason = Words(theme, "body")
-        self.delay = Button(theme, "Delay", "primary", "D")
-        self.show_in = Button(theme, "Show in Align", "outline")
+        self.delay = Button(theme, _("Delay"), "primary", "D")
+        self.show_in = Button(theme, _("Show in Align"), "outline")
         for w in (self.title, self.when, self.reason):
             self.column.addWidget(w)
         self.buttons = Flow(8)
@@ -257,12 +263,13 @@ class ArrivesCard(RouteCard):
             self.hide()
             return
         self.when.say(
-            reasons.route_headline(self.setup, r), "water" if r.in_step or r.off is None or t.wanted_so else "coral"
+            explanations.route_headline(self.setup, r),
+            "amber" if r.unknown else "water" if r.in_step or r.off is None or t.wanted_so else "coral",
         )
-        self.reason.say(reasons.route_reason(self.setup, t, r))
+        self.reason.say(explanations.route_reason(self.setup, t, r))
         self._needed_ms = r.align_delay_frames / self.setup.rate_hz * 1e3
         self.delay.setVisible(t.can_delay(self.setup, r) and not r.in_step)
-        self.delay.setText(f"Delay {self._needed_ms:.1f} ms")
+        self.delay.setText(words.delay_text(self.setup, r))
 
     def delay_it(self) -> None:
         if self.isVisible() and self.delay.isVisible():
@@ -280,10 +287,10 @@ class ListenerCard(Card):
         self.listener = Listener(id="", name="", kind="call", device="")
         self.title = Words(theme, "strong", wraps=False)
         self.title.setText(_("This listener"))
-        self.name = TextField(theme, "Name of the listener")
-        self.channels = NumberField(theme, "Channels", 1, 16, _("channels"), 0)
+        self.name = TextField(theme, _("Name of the listener"))
+        self.channels = NumberField(theme, _("Channels"), 1, 16, _("channels"), 0)
         self.words = Words(theme, "small", "mute")
-        self.ceiling = NumberField(theme, "Nothing louder than", -40, 0, "dBFS")
+        self.ceiling = NumberField(theme, _("Nothing louder than"), -40, 0, "dBFS")
         self.ceiling_row = QWidget()
         line = QHBoxLayout(self.ceiling_row)
         line.setContentsMargins(0, 0, 0, 0)
@@ -291,9 +298,9 @@ class ListenerCard(Card):
         self.ceiling_words.setText(_("nothing louder than"))
         line.addWidget(self.ceiling_words)
         line.addWidget(self.ceiling, 1)
-        self.tracks = Button(theme, "One track per part", "outline")
-        self.double = Button(theme, "Duplicate", "outline")
-        self.away = Button(theme, "Remove", "outline")
+        self.tracks = Button(theme, _("One track per part"), "outline")
+        self.double = Button(theme, _("Duplicate"), "outline")
+        self.away = Button(theme, _("Remove"), "outline")
         for w in (self.title, self.name, self.channels, self.words, self.ceiling_row, self.tracks):
             self.column.addWidget(w)
         flow = Flow(8)
@@ -318,11 +325,15 @@ class ListenerCard(Card):
 
     def _rename(self, name: str) -> None:
         after = listener_edits.change_listener(self.setup, self.listener.id, name=name)
-        self.edit(f"{self.listener.name} is now {name}", after)
+        self.edit(_("{name} is now {name2}").format(name=self.listener.name, name2=name), after)
 
     def _cap(self, value: float) -> None:
         after = listener_edits.set_ceiling(self.setup, self.listener.id, value)
-        self.edit(f"{self.listener.name} nothing louder than {words.db_text(value)}FS", after, "ceiling")
+        self.edit(
+            _("{name} nothing louder than {db}FS").format(name=self.listener.name, db=words.db_text(value)),
+            after,
+            "ceiling",
+        )
 
     def _widen(self, channels: float) -> None:
         after = listener_edits.change_listener(self.setup, self.listener.id, channels=int(channels))
@@ -330,7 +341,7 @@ class ListenerCard(Card):
 
     def _tracks(self) -> None:
         after = listener_edits.lay_out_tracks(self.setup, self.listener.id)
-        self.edit(f"{self.listener.name}: one track per part", after)
+        self.edit(_("{name}: one track per part").format(name=self.listener.name), after)
 
     def _double(self) -> None:
         after = chain_edits.give_places(listener_edits.duplicate_listener(self.setup, self.listener.id))

@@ -2,6 +2,7 @@
 
 from PyQt6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, Qt
 
+from ....words.translation import _
 from .model import ShareData
 
 QUESTIONS = 2  # columns before the listeners: do I hear it, do they
@@ -44,7 +45,7 @@ class Routes(QAbstractTableModel):
             return None
         r, c = index.row(), index.column()
         if c < QUESTIONS:
-            who = ("do I hear it", "do they hear it")[c]
+            who = (_("do I hear it"), _("do they hear it"))[c]
             return f"{self.data_.parts[r].name}, {who}: {self.data_.heard_words[r][c]}"
         return self.data_.cells[r][c - QUESTIONS].said
 

@@ -9,15 +9,15 @@ from PyQt6.QtCore import QTimer, pyqtSignal
 from PyQt6.QtGui import QPainter, QPaintEvent
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
+from ....app.studio import Studio
 from ....core.document.setup import Route, Setup
 from ....core.edits import listener_edits, route_edits
 from ....core.findings import Finding
-from ....core.routing.ways import own_return
-from ....desk.running import LiveEngine
-from ....desk.session import Session
-from ....desk.soundcheck import SoundcheckRun
+from ....core.routing.feedback_loops import own_return
 from ....words import timing
 from ....words.documents import LISTENER_MENU, LISTENER_WORDS
+from ....words.translation import _
+from ...kit.action import Action
 from ...kit.button import Button
 from ...kit.card import paint_card
 from ...kit.field import NumberField
@@ -59,19 +59,20 @@ SHARE_CODES = (
 class ShareView(Place):
     """`thing` in this place is “PART/LISTENER”."""
 
-    id = "share"
-    name = "Share"
+    action = Action("share", _("Go to Share"), "Alt+S")
+    id = action.id
+    name = _("Share")
 
     shows = pyqtSignal(str)
     in_align = pyqtSignal(str, str)
     by_hand = pyqtSignal(str)
 
-    def __init__(self, theme: Theme, session: Session, running: LiveEngine, checking: SoundcheckRun):
-        super().__init__()
-        self.theme, self.session, self.running, self.checking = theme, session, running, checking
+    def __init__(self, theme: Theme, studio: Studio):
+        super().__init__(theme, studio)
+        self.session, self.running, self.checking = studio.session, studio.running, studio.checking
         self._clipboard: list[tuple[int, int, Route]] = []
         self.grid = Grid(theme)
-        self.entry = NumberField(theme, "Gain of the chosen routes", -60, 12, "dB")
+        self.entry = NumberField(theme, _("Gain of the chosen routes"), -60, 12, "dB")
         self.entry.setParent(self.grid)
         self.entry.hide()
         self._build_head()
@@ -85,10 +86,10 @@ class ShareView(Place):
     def _build_head(self) -> None:
         theme = self.theme
         title = Words(theme, "title", wraps=False)
-        title.setText("Who hears what")
+        title.setText(_("Who hears what"))
         self.hint = Words(theme, "small", "mute", wraps=False)
-        self.hint.setText("space: on or off   ·   + and −: gain   ·   type a number   ·   drag: move")
-        self.add = Button(theme, "Add a listener", "outline")
+        self.hint.setText(_("space: on or off   ·   + and −: gain   ·   type a number   ·   drag: move"))
+        self.add = Button(theme, _("Add a listener"), "outline")
         self._head = QWidget()
         flow = Flow(16, self._head)
         for w in (title, self.hint, self.add):
@@ -99,7 +100,7 @@ class ShareView(Place):
         theme = self.theme
         self.title = Words(theme, "title", wraps=False)
         self.to = Words(theme, "body", "mute")
-        self.findings = [FindingCard(theme, self.mend) for _ in range(MOST_FINDINGS)]
+        self.findings = [FindingCard(theme, self.mend) for _other in range(MOST_FINDINGS)]
         self.switch = SwitchCard(theme, self._edit)
         self.switch.column.insertWidget(0, self.switch.title)
         self.gain = GainCard(theme, self._edit, self.grid.cells)
@@ -139,7 +140,7 @@ class ShareView(Place):
         return self.grid.cell()[0]
 
     @property
-    def listener(self) -> str:
+    def listener(self) -> str:  # type: ignore[override]
         return self.grid.cell()[1]
 
     def refresh(self) -> None:
@@ -164,14 +165,14 @@ class ShareView(Place):
                 w.setVisible(False)
         if part is None:
             self.title.say("")
-            self.to.say("Nothing is here yet. Add parts in Gather, and listeners here." if not setup.parts else "")
+            self.to.say(_("Nothing is here yet. Add parts in Gather, and listeners here.") if not setup.parts else "")
             return
         self.title.say(part.name, f"part:{part.colour}")
         if listener is None:
             mine = self.grid.currentIndex().column() == 0
-            who = "you hear it" if mine else "they hear it"
+            who = _("you hear it") if mine else _("they hear it")
             heard = listener_edits.heard_by(setup, part.id, mine)
-            self.to.say(f"{who}: {heard}. Space changes it.")
+            self.to.say(_("{who}: {heard}. Space changes it.").format(who=who, heard=heard))
             return
         self.to.say(f"to {listener.name}")
         found = cell_findings(self.checking.results, id, to) + listener_findings(self.checking.results, to)
@@ -194,7 +195,7 @@ class ShareView(Place):
 
     def go_to(self, thing: str) -> None:
         """Show what an undo touched."""
-        part, _, listener = thing.partition("/")
+        part, _other, listener = thing.partition("/")
         setup = self.session.setup
         if any(p.id == part for p in setup.parts) and any(x.id == listener for x in setup.listeners):
             self.grid.choose(part, listener)
@@ -214,7 +215,9 @@ class ShareView(Place):
     def status(self) -> tuple[str, str]:
         wrong = sum(f.code in SHARE_CODES for f in self.checking.findings)
         routes = sum(r.on for r in self.session.setup.routes)
-        return (f"{wrong} to mend", "coral") if wrong else (timing.counted(routes, "route"), "mute")
+        return (
+            (_("{wrong} to mend").format(wrong=wrong), "coral") if wrong else (timing.counted(routes, "route"), "mute")
+        )
 
     def enter(self) -> None:
         self.grid.setFocus()
@@ -247,7 +250,10 @@ class ShareView(Place):
         after = route_edits.switch(setup, cells, on)
         if after == setup and on and own_return(setup.part(cells[0][0]), cells[0][1]):
             name = timing.listener_name(setup, cells[0][1])
-            text = f"{name} never gets its own far end back; they would hear themselves late. On the right it can be asked for."
+            text = _(
+                "{name} never gets its own far end back; they would hear themselves late. On the right it can be "
+                "asked for."
+            ).format(name=name)
             self.session.noticed.emit(text, "amber")
             return
         self._edit(f"{self._named(cells)} {'on' if on else 'off'}", after)
@@ -312,23 +318,23 @@ class ShareView(Place):
         at = [(rows.index(p), columns.index(x)) for p, x in cells]
         if not at:
             return
-        top, left = min(r for r, _ in at), min(c for _, c in at)
+        top, left = min(r for r, _other in at), min(c for _other, c in at)
         self._clipboard = [
             (r - top, c - left, setup.route(p, x) or Route(part=p, listener=x, on=False))
             for (r, c), (p, x) in zip(at, cells, strict=True)
         ]
         text = self._named(cells)
-        self.session.noticed.emit(f"{text} copied. Choose where, and paste (Ctrl+V).", "water")
+        self.session.noticed.emit(_("{text} copied. Choose where, and paste (Ctrl+V).").format(text=text), "water")
 
     def paste(self) -> None:
         setup = self.session.setup
         part, listener = self.grid.cell()
         if not self._clipboard or not listener:
-            self.session.noticed.emit("Nothing was copied yet (Ctrl+C).", "amber")
+            self.session.noticed.emit(_("Nothing was copied yet (Ctrl+C)."), "amber")
             return
         rows, columns = [p.id for p in setup.parts], [x.id for x in setup.listeners]
-        height = max(r for r, _, _ in self._clipboard) + 1
-        width = max(c for _, c, _ in self._clipboard) + 1
+        height = max(copied[0] for copied in self._clipboard) + 1
+        width = max(copied[1] for copied in self._clipboard) + 1
         # A whole row or column goes where its own beginning is, wherever in the row the cursor stands.
         top = 0 if height == len(rows) else rows.index(part)
         left = 0 if width == len(columns) else columns.index(listener)
@@ -337,7 +343,7 @@ class ShareView(Place):
             for r, c, route in self._clipboard
             if top + r < len(rows) and left + c < len(columns)
         ]
-        self._edit(f"{len(routes)} routes pasted", route_edits.paste(setup, routes))
+        self._edit(_("{what} routes pasted").format(what=len(routes)), route_edits.paste(setup, routes))
 
     def _move(self, row: int, column: int, to_row: int, to_column: int, copy: bool) -> None:
         setup = self.session.setup
@@ -357,7 +363,7 @@ class ShareView(Place):
     def add_menu(self) -> bool:
         kinds = LISTENER_WORDS.items()
         self.menu = open_menu(
-            self.add, ((f"{name}  –  {LISTENER_MENU[k]}", partial(self.add_listener, k)) for k, (name, _) in kinds)
+            self.add, ((f"{name}  –  {LISTENER_MENU[k]}", partial(self.add_listener, k)) for k, (name, _other) in kinds)
         )
         return True
 
@@ -366,7 +372,7 @@ class ShareView(Place):
         before = {x.id for x in self.session.setup.listeners}
         after = listener_edits.add_listener(self.session.setup, kind, name, device)  # type: ignore[arg-type]
         if after == self.session.setup:
-            self.session.noticed.emit("16 listeners are the most.", "amber")
+            self.session.noticed.emit(_("16 listeners are the most."), "amber")
             return
         self._edit(f"{name} added", after)
         new = next((x.id for x in self.session.setup.listeners if x.id not in before), "")

@@ -3,9 +3,9 @@
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QWidget
 
+from ....app.presence.known_good_sessions import KnownGoodSessions
+from ....app.session.session import Session
 from ....core.knowledge.good_hour import Change
-from ....desk.good_hours import GoodHours
-from ....desk.session import Session
 from ....words.good_hour import back_text, change_text, since_text
 from ....words.translation import _
 from ...kit.button import Button
@@ -34,9 +34,9 @@ class SinceCard(Card):
 
     by_hand = pyqtSignal(str)
 
-    def __init__(self, theme: Theme, session: Session, hours: GoodHours):
+    def __init__(self, theme: Theme, session: Session, hours: KnownGoodSessions):
         super().__init__(theme)
-        self.theme, self.session, self.hours = theme, session, hours
+        self.theme, self.session, self.known_good = theme, session, hours
         self.title, self.more = Words(theme, "strong", "amber"), Words(theme, "small", "mute")
         self.rows: list[ChangeRow] = []
         self._shown: tuple[Change, ...] = ()
@@ -46,7 +46,7 @@ class SinceCard(Card):
         self.refresh()
 
     def refresh(self) -> None:
-        changes, then = self.hours.changes, self.hours.then
+        changes, then = self.known_good.changes, self.known_good.then
         self.setVisible(bool(changes))
         if then is None or not changes:
             return
@@ -70,6 +70,6 @@ class SinceCard(Card):
                 row.back.updateGeometry()
 
     def _back(self, at: int) -> None:
-        done = self.hours.back(self._shown[at]) if at < len(self._shown) else ""
+        done = self.known_good.back(self._shown[at]) if at < len(self._shown) else ""
         if done and done != "edit":
             self.by_hand.emit(done)

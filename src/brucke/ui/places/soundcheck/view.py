@@ -3,11 +3,12 @@
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
+from ....app.measuring.soundcheck import LISTEN_S
+from ....app.studio import Studio
 from ....core.findings import Finding
-from ....desk.good_hours import GoodHours
-from ....desk.session import Session
-from ....desk.soundcheck import LISTEN_S, SoundcheckRun
-from ....words.soundcheck import CHECK_TITLES, count_text
+from ....words.soundcheck import CHECK_TITLES, count_text, title_text
+from ....words.translation import _
+from ...kit.action import Action
 from ...kit.button import Button
 from ...kit.card import Card
 from ...kit.finding_card import FindingCard
@@ -20,14 +21,16 @@ from .since_card import SinceCard
 
 
 class SoundcheckView(Place):
-    id = "soundcheck"
+    action = Action("soundcheck", _("Go to the soundcheck"), "F6")
+    id = action.id
 
     by_hand = pyqtSignal(str)
     left = pyqtSignal()
 
-    def __init__(self, theme: Theme, session: Session, checking: SoundcheckRun, hours: GoodHours):
-        super().__init__()
-        self.theme, self.session, self.checking = theme, session, checking
+    def __init__(self, theme: Theme, studio: Studio):
+        super().__init__(theme, studio)
+        self.session, self.checking = studio.session, studio.checking
+        session, hours = studio.session, studio.known_good
         self.cards: list[FindingCard] = []
         self._build_head()
         self._main = QWidget()
@@ -45,14 +48,14 @@ class SoundcheckView(Place):
         side.setContentsMargins(0, 0, 0, 0)
         self.not_yet: dict[str, Words] = {}
         self.good: dict[str, Words] = {}
-        self.waiting = self._list("Not known yet", self.not_yet, "mute")
+        self.waiting = self._list(_("Not known yet"), self.not_yet, "mute")
         side.addWidget(self.waiting)
-        side.addWidget(self._list("What is good", self.good, "ink"))
+        side.addWidget(self._list(_("What is good"), self.good, "ink"))
         side.addStretch(1)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.addWidget(PlaceFrame(theme, self._head, self._main, self._side))
-        checking.changed.connect(self.refresh)
+        self.checking.changed.connect(self.refresh)
         self.refresh()
 
     def _list(self, heading: str, lines: dict[str, Words], tone: str) -> QWidget:
@@ -63,9 +66,8 @@ class SoundcheckView(Place):
         title = Words(self.theme, "title", wraps=False)
         title.setText(heading)
         card = Card(self.theme)
-        for code, text in CHECK_TITLES.items():
+        for code in CHECK_TITLES:
             lines[code] = Words(self.theme, "body", tone)
-            lines[code].setText(text)
             card.column.addWidget(lines[code])
         column.addWidget(title)
         column.addWidget(card)
@@ -75,9 +77,9 @@ class SoundcheckView(Place):
         theme = self.theme
         self.title = Words(theme, "title", wraps=False)
         self.heard = Words(theme, "small", "mute", wraps=False)
-        self.listen = Button(theme, "Listen now", "primary", "K")
-        self.away = Button(theme, "Back", "outline", "Esc")
-        self.bar = progress_bar("Listening, progress", 100)
+        self.listen = Button(theme, _("Listen now"), "primary", "K")
+        self.away = Button(theme, _("Back"), "outline", "Esc")
+        self.bar = progress_bar(_("Listening, progress"), 100)
         self._head = QWidget()
         flow = Flow(12, self._head)
         for w in (self.title, self.heard, self.bar, self.listen, self.away):
@@ -91,9 +93,13 @@ class SoundcheckView(Place):
         self.title.say(f"Soundcheck: {count_text(checking.results)}")
         listened = self.session.facts.listened_s
         if checking.listening:
-            self.heard.say(f"listening: play and sing for {LISTEN_S:.0f} s")
+            self.heard.say(_("listening: play and sing for {seconds:.0f} s").format(seconds=LISTEN_S))
         else:
-            self.heard.say(f"listened for {listened:.0f} s" if listened else "nothing was listened to yet")
+            self.heard.say(
+                _("listened for {listened:.0f} s").format(listened=listened)
+                if listened
+                else _("nothing was listened to yet")
+            )
         self.bar.setVisible(checking.listening)
         self.bar.setValue(round(checking.share * 100))
         self.listen.setVisible(not checking.listening)
@@ -101,6 +107,8 @@ class SoundcheckView(Place):
         state = {r.check: r.state for r in checking.results}
         for code, line in self.good.items():
             line.setVisible(state.get(code) == "good")
+            for known in (line, self.not_yet[code]):
+                known.setText(title_text(code))
             self.not_yet[code].setVisible(state.get(code) == "not_yet")
         self.waiting.setVisible("not_yet" in state.values())
 
@@ -114,7 +122,11 @@ class SoundcheckView(Place):
             if i < len(findings) and card.finding != findings[i]:
                 card.show_finding(self.session.situation, findings[i])
         waiting = sum(r.state == "not_yet" for r in self.checking.results)
-        nothing = f"Nothing has to be mended; {waiting} are not known yet." if waiting else "Everything is good."
+        nothing = (
+            _("Nothing has to be mended; {waiting} are not known yet.").format(waiting=waiting)
+            if waiting
+            else _("Everything is good.")
+        )
         self.nothing.say("" if any(f.needs == "you" for f in findings) else nothing)
 
     def mend(self, f: Finding) -> None:

@@ -1,0 +1,113 @@
+"""The whole application without its window: every service, what listens to what, and one clock for all of them.
+
+The window, the commands that need no window, the tray, tests and benches all use this one composition.
+"""
+
+import logging
+from collections.abc import Callable
+from typing import Protocol, TypeVar, cast
+
+from PyQt6.QtCore import QObject, QSettings
+
+from ..home.bus import Bus
+from .chains.chain_helpers import ChainHelpers
+from .documents.documents import Documents
+from .engine.live_engine import LiveEngine
+from .frame_clock import FrameClock
+from .measuring.buffer_finder import BufferFinder
+from .measuring.clock_watch import ClockWatch
+from .measuring.headphone_check import HeadphoneCheck
+from .measuring.round_trip import Measurer
+from .measuring.soundcheck import SoundcheckRun
+from .presence.audience import Audience
+from .presence.goodbye import Goodbye
+from .presence.hour_log import HourLog
+from .presence.known_good_sessions import KnownGoodSessions
+from .presence.mishaps import Mishaps
+from .presence.running_order import RunningOrder
+from .presence.song_pause import SongPause
+from .recording.playback import Playback
+from .recording.take_recorder import TakeRecorder
+from .session.session import Session
+from .session.undo_requests import UndoRequests
+from .sound_server.desktop import Desktop
+
+
+class Service(Protocol):
+    def close(self) -> None: ...
+
+
+S = TypeVar("S", bound=Service)
+LOG = logging.getLogger("brucke.app")
+
+
+class Studio(QObject):
+    """`running` is the engine, which may have been started already; a test recording takes `take_seconds`."""
+
+    def __init__(
+        self, session: Session, settings: QSettings, running: LiveEngine | None = None, take_seconds: float = 30.0,
+        documents: Documents | None = None,
+    ):  # fmt: skip
+        super().__init__()
+        self.session, self.settings = session, settings
+        self.running = running or LiveEngine(session)
+        self.documents = documents or Documents(session, settings)
+        self.desktop, self.steps = Desktop(session), UndoRequests(session)
+        self.checking = SoundcheckRun(session, self.running)
+        self.measuring = Measurer(session, self.running)
+        self.taking = TakeRecorder(session, self.running, take_seconds)
+        self.playback = Playback(session, self.running, self.taking)
+        self.shaping = ChainHelpers(session, self.running, self.documents.home)
+        self.known_good = KnownGoodSessions(session, self.running, self.taking, self.desktop, self.documents.home)
+        self.headphones = HeadphoneCheck(session, self.running, self.desktop)
+        self.goodbye = Goodbye(session, self.running, self.taking)
+        self.song_pause = SongPause(session, self.running, Bus("session"))
+        self.audience = Audience(session, self.running, self.desktop, self.taking)
+        self._services: dict[Callable[[Studio], Service], Service] = {}
+        self.order = RunningOrder(session, self.running)
+        self.hour = HourLog(session, self.running, self.order, self.documents.home / "hours")
+        self.mishaps = Mishaps(session, self.running, self.desktop, self.taking, settings)
+        self.buffers = BufferFinder(session, self.running, self.measuring, self.taking)
+        self.clocks = ClockWatch(session, self.running)
+        self.desktop.moved.connect(self.running.moved)
+        self.desktop.carried = lambda: self.running.carried
+        self.clock = FrameClock(self)
+        for service in (
+            self.running, self.desktop, self.measuring, self.taking, self.playback, self.checking, self.shaping,
+            self.goodbye, self.headphones, self.known_good, self.buffers, self.clocks, self.order, self.hour,
+            self.mishaps,
+        ):  # fmt: skip
+            self.clock.tick.connect(service.tick)
+        self._noted = ""
+        for changed in (self.running.changed, session.changed):
+            changed.connect(self._note)
+        session.noticed.connect(lambda text, tone: LOG.debug("said, %s: %s", tone, text))
+
+    def service(self, kind: Callable[["Studio"], S]) -> S:
+        """What one tool alone needs: made when it is first asked for, the same one from then on, closed at the end."""
+        if kind not in self._services:
+            self._services[kind] = kind(self)
+        return cast(S, self._services[kind])
+
+    def _note(self) -> None:
+        """Into the log, each time it is another: what runs, and who is let hear, whatever it was that changed it."""
+        live = self.session.live
+        doors = "open" if live.on_air else "closed"
+        now = f"the engine is {self.running.state}, {doors}{', silence' if live.silent else ''}"
+        if now != self._noted:
+            self._noted = now
+            LOG.info(now)
+
+    def end(self, lets_go: bool = False, leaves_edits: bool = False) -> None:
+        """Everything, in order: what measures, what records, the engine, the sound server. Microphones of ours that
+        somebody has chosen stay, silent, unless it `lets_go` of them; `leaves_edits`: what is not saved is offered at
+        the next start."""
+        self.clock.stop()
+        self.buffers.cancel()
+        for service in (*self._services.values(), self.clocks, self.taking, self.playback, self.hour):
+            service.close()
+        self.song_pause.bus.end()
+        self.running.end()
+        self.desktop.end(lets_go)
+        self.documents.close(leave=leaves_edits)
+        self.shaping.close()

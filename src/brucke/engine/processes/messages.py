@@ -1,0 +1,261 @@
+"""Every message between the window's side and its processes, one definition for both ends.
+
+Each is a msgspec struct whose tag is its name. What is decoded and is none of these is refused by `Channel.receive`.
+"""
+
+import msgspec
+
+from ...core.document.setup import Track
+from ...core.routing.rows import Rows
+from ...core.sound.processors import Processor
+from ...ports.devices.card import CardWiring
+from ...ports.devices.opening import Wirings
+
+
+class _Message(msgspec.Struct, frozen=True, kw_only=True, tag=True):
+    """What all of them are."""
+
+
+class Quit(_Message, frozen=True, kw_only=True):
+    """To any process: finish what has begun, and end."""
+
+
+# To the engine
+
+
+class Begin(_Message, frozen=True, kw_only=True):
+    """An engine that stands by takes over, with the devices as they are wired now."""
+
+    wirings: Wirings
+
+
+class Rewire(_Message, frozen=True, kw_only=True):
+    """Other devices, or other rows of them, while they sound."""
+
+    wirings: Wirings
+
+
+class MeasureRoundTrip(_Message, frozen=True, kw_only=True):
+    """Play the stimulus of the region (`length` frames, every `spacing` frames) to a row, and keep a capture row."""
+
+    number: int
+    listener: int
+    capture: int
+    repeats: int
+    spacing: int
+    length: int
+
+
+class StopMeasuring(_Message, frozen=True, kw_only=True):
+    pass
+
+
+class ListenBack(_Message, frozen=True, kw_only=True):
+    """Play the sound in the region to one row of the listeners in place of its routes."""
+
+    listener: int
+    frames: int
+    at: int
+
+
+class StopListeningBack(_Message, frozen=True, kw_only=True):
+    pass
+
+
+# To a process that matches one device's clock
+
+
+class RewireMatched(_Message, frozen=True, kw_only=True):
+    wiring: CardWiring
+
+
+# To the recorder, and from it
+
+
+class Record(_Message, frozen=True, kw_only=True):
+    """`tracks`: file name without its ending, below `folder` → rows of the recorder's ring. `resume` goes on after the
+    last segment."""
+
+    folder: str
+    tracks: dict[str, list[int]]
+    resume: bool = False
+
+
+class Seal(_Message, frozen=True, kw_only=True):
+    """Cut what a recorder that is gone has left to the frame that all tracks have."""
+
+    folder: str
+    tracks: list[str]
+
+
+class StopRecording(_Message, frozen=True, kw_only=True):
+    pass
+
+
+class Recording(_Message, frozen=True, kw_only=True):
+    folder: str
+
+
+class Recorded(_Message, frozen=True, kw_only=True):
+    folder: str
+    frames: int = 0
+
+
+class RecordingFailed(_Message, frozen=True, kw_only=True):
+    reason: str
+    folder: str
+
+
+# To the process that measures loudness, and from it
+
+
+class TargetLoudness(_Message, frozen=True, kw_only=True):
+    """Which gain in `slot` of `chain` brings row `index` to a loudness, after `seconds` were heard; in force is
+    `now`."""
+
+    index: int
+    chain: tuple[Processor, ...]
+    now: tuple[Processor, ...]
+    slot: int
+    target_lufs: float
+    seconds: float
+
+
+class GainForTarget(_Message, frozen=True, kw_only=True):
+    """`index` as asked; `lufs` is what was heard, None where that was nothing."""
+
+    index: int
+    gain_db: float
+    lufs: float | None
+
+
+# To a plug-in's process
+
+
+class SetParameter(_Message, frozen=True, kw_only=True):
+    key: str
+    value: float
+
+
+class BeginPlugIn(_Message, frozen=True, kw_only=True):
+    """Everything that was set is set."""
+
+
+# To whoever stands behind the ports, and from there
+
+
+class Play(_Message, frozen=True, kw_only=True):
+    pass
+
+
+class Pause(_Message, frozen=True, kw_only=True):
+    pass
+
+
+class Seek(_Message, frozen=True, kw_only=True):
+    frame: int
+
+
+class UseTrack(_Message, frozen=True, kw_only=True):
+    """Another backing track, or another level and loop of the same."""
+
+    file: str
+    track: Track
+
+
+class CountIn(_Message, frozen=True, kw_only=True):
+    beats: int
+    tempo_bpm: float
+
+
+class UseSetup(_Message, frozen=True, kw_only=True):
+    """The setup in this file, whose parts sit on these rows."""
+
+    file: str
+    rows: Rows
+
+
+class Absent(_Message, frozen=True, kw_only=True):
+    """Which devices are unplugged; every other one is there."""
+
+    devices: list[str]
+
+
+class NoisyRoom(_Message, frozen=True, kw_only=True):
+    hum_db: float
+    fan_db: float
+
+
+class Softer(_Message, frozen=True, kw_only=True):
+    """Everybody plays softer by this much."""
+
+    db: float
+
+
+class Film(_Message, frozen=True, kw_only=True):
+    """The first camera films the light in one file into another, for so long."""
+
+    light: str
+    pictures: str
+    seconds: float
+
+
+class Cable(_Message, frozen=True, kw_only=True):
+    """Whether a cable leads from the interface's output to its input."""
+
+    plugged: bool
+
+
+class KeepFarEnds(_Message, frozen=True, kw_only=True):
+    """What the far ends get is written into this folder from now on."""
+
+    folder: str
+
+
+class GiveFarEnds(_Message, frozen=True, kw_only=True):
+    """What was kept is completed and handed over."""
+
+
+class FarEndsGiven(_Message, frozen=True, kw_only=True):
+    folder: str
+
+
+WorldMessage = (
+    Play
+    | Pause
+    | Seek
+    | UseTrack
+    | CountIn
+    | UseSetup
+    | Absent
+    | NoisyRoom
+    | Softer
+    | Film
+    | Cable
+    | KeepFarEnds
+    | GiveFarEnds
+)
+# What another process behind the ports has to be told first.
+LASTING = (UseSetup, UseTrack, CountIn)
+Message = (
+    Quit
+    | Begin
+    | Rewire
+    | MeasureRoundTrip
+    | StopMeasuring
+    | ListenBack
+    | StopListeningBack
+    | RewireMatched
+    | Record
+    | Seal
+    | StopRecording
+    | Recording
+    | Recorded
+    | RecordingFailed
+    | TargetLoudness
+    | GainForTarget
+    | SetParameter
+    | BeginPlugIn
+    | FarEndsGiven
+    | WorldMessage
+)

@@ -1,0 +1,14 @@
+"""One thing the window can do, as a record: its name, its words and its keys."""
+
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True)
+class Action:
+    """`id` finds its handler and the user's own keys. `more` works as well, also while somebody hears and letters do
+    not."""
+
+    id: str
+    text: str
+    keys: str = ""
+    more: str = ""

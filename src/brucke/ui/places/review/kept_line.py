@@ -1,0 +1,159 @@
+"""The recording that is shown, as something that belongs to somebody: where it stands, and what its owner does with
+it."""
+
+import os
+from pathlib import Path
+
+from PyQt6.QtCore import QFile, QMimeData, QUrl
+from PyQt6.QtGui import QDesktopServices, QGuiApplication
+from PyQt6.QtWidgets import QWidget
+
+from ....app.recording.playback import Playback
+from ....app.recording.take_folders import file_name
+from ....app.recording.take_recorder import TakeRecorder
+from ....app.session.session import Session
+from ....takes.give import give_away
+from ....takes.take import TakeError
+from ....words.recordings import agreed_text, given_name, kept_at_text, label_text
+from ....words.timing import listener_name
+from ....words.translation import _
+from ...kit.button import Button
+from ...kit.file_work import FileWork
+from ...kit.flow import Flow
+from ...kit.label import Words
+from ...kit.question import Line, Question
+from ...theme.theme import Theme
+
+DELETED = _("{name} is in the wastebasket.")
+
+
+class KeptLine(QWidget):
+    def __init__(self, theme: Theme, session: Session, taking: TakeRecorder, playback: Playback):
+        super().__init__()
+        self.theme, self.session, self.taking, self.playback = theme, session, taking, playback
+        self.listener = ""
+        self._gone: tuple[Path, Path] | None = None  # where it was, where it is now
+        self._work = FileWork(self, lambda said: session.noticed.emit(said, "mute"))
+        self.name = Words(theme, "strong", wraps=False)
+        self.where = Words(theme, "small", "mute", wraps=False)
+        self.agreed = Words(theme, "small", "mute", wraps=False)
+        self.show_it = Button(theme, _("Show"), "plain")
+        self.rename = Button(theme, _("Rename"), "plain")
+        self.give = Button(theme, _("Give"), "plain")
+        self.delete = Button(theme, _("Delete"), "plain")
+        self.put_back = Button(theme, _("Put back"), "plain")
+        flow = Flow(parent=self)
+        for words in (self.name, self.where, self.agreed):
+            flow.addWidget(words)
+        for button, act in (
+            (self.show_it, self._show), (self.rename, self._rename), (self.give, self._give),
+            (self.delete, self._delete), (self.put_back, self._put_back),
+        ):  # fmt: skip
+            flow.addWidget(button)
+            button.clicked.connect(act)
+        session.replaced.connect(self._forget_gone)
+
+    def refresh(self) -> None:
+        taking, take = self.taking, self.taking.take
+        idle = taking.state == "idle"
+        self.setVisible(take is not None or self._gone is not None)
+        for b in (self.show_it, self.rename, self.give, self.delete):
+            b.setVisible(take is not None)
+        for b in (self.rename, self.give, self.delete):
+            b.setEnabled(idle)
+        self.put_back.setVisible(self._gone is not None)
+        if take is None:
+            self.name.say(DELETED.format(name=_("The recording")) if self._gone is not None else "")
+            self.where.say("")
+            self.agreed.say("")
+            return
+        folder, _other = taking.takes[taking.chosen]
+        self.name.say(label_text(take.date, taking.name_of(taking.chosen)))
+        self.where.say(kept_at_text(folder, self.session.is_demo))
+        self.agreed.say(agreed_text(take.setup, take.knowledge, take.parts))
+
+    def _forget_gone(self) -> None:
+        self._gone = None
+
+    def _chosen(self) -> Path:
+        return self.taking.takes[self.taking.chosen][0]
+
+    def _failed(self, what: str, e: Exception) -> None:
+        why = (getattr(e, "strerror", None) or str(e)).rstrip(".")
+        self.session.noticed.emit(_("{what}: {why}. The recording is as it was.").format(what=what, why=why), "coral")
+
+    def _show(self) -> None:
+        """Its folder, in whatever shows folders here."""
+        folder = self._chosen()
+        if not QDesktopServices.openUrl(QUrl.fromLocalFile(str(folder))):
+            self.session.noticed.emit(_("Nothing here shows folders. It is {folder}.").format(folder=folder), "amber")
+
+    def _rename(self) -> None:
+        taking = self.taking
+        folder, take = taking.takes[taking.chosen]
+        question = Question(
+            self, self.theme, _("What shall this recording be called?"), ((_("Rename"), "rename"),),
+            line=Line(_("Name of the recording"), taking.name_of(taking.chosen) or given_name(take.date,
+            take.setup.name)),
+        )  # fmt: skip
+        question.exec()
+        index = next((i for i, (f, _other) in enumerate(taking.takes) if f == folder), -1)
+        if question.answer and index >= 0 and taking.state == "idle":
+            self.playback.stop()
+            try:
+                taking.rename(index, question.typed)
+            except OSError as e:
+                self._failed(_("Not renamed"), e)
+
+    def _give(self) -> None:
+        """What the chosen listener got, as one file beside the recordings, ready to be pasted into a letter."""
+        taking = self.taking
+        folder, take = taking.takes[taking.chosen]
+        listener = self.listener
+        called = taking.name_of(taking.chosen) or given_name(take.date, take.setup.name)
+        name = file_name(f"{called}, {listener_name(take.setup, listener)}") if listener in take.listeners else ""
+        try:
+            file = self._work.do(_("Writing the file"), lambda: give_away(folder, take, listener, folder.parent, name))
+        except (TakeError, OSError) as e:
+            self._failed(_("Not written"), e)
+            return
+        data, clipboard = QMimeData(), QGuiApplication.clipboard()
+        data.setUrls([QUrl.fromLocalFile(str(file))])
+        if clipboard is not None:
+            clipboard.setMimeData(data)
+        self.session.noticed.emit(
+            _("{name} is copied: paste it into a letter or a folder. It is in {parent}.").format(
+                name=file.name, parent=file.parent
+            ),
+            "water",
+        )
+
+    def _delete(self) -> None:
+        """Into the desktop's wastebasket, from where it comes back with one press."""
+        folder = self._chosen()
+        self.playback.stop()
+        try:
+            done, there = self._work.do(_("Deleting"), lambda: QFile.moveToTrash(str(folder)))
+            if not done:
+                raise OSError(f"there is no wastebasket for {folder.parent}")
+        except OSError as e:
+            self._failed(_("Not deleted"), e)
+            return
+        self._gone = (folder, Path(there))
+        self.taking.leave_out(folder)
+        self.session.noticed.emit(DELETED.format(name=folder.name), "water")
+        self.refresh()
+
+    def _put_back(self) -> None:
+        assert self._gone is not None
+        folder, there = self._gone
+        try:
+            if folder.exists():
+                raise FileExistsError(f"there is one called {folder.name} again")
+            os.rename(there, folder)
+            (there.parent.parent / "info" / f"{there.name}.trashinfo").unlink(missing_ok=True)
+        except OSError as e:
+            self._failed(_("Not put back"), e)
+            return
+        self._gone = None
+        self.taking.take_back(folder)

@@ -1,0 +1,150 @@
+"""What goes wrong is said within a second, gone when mended, once a minute at most, never where nothing is wrong."""
+
+from types import SimpleNamespace
+
+import numpy as np
+import pytest
+from msgspec.structs import replace
+from PyQt6.QtCore import QCoreApplication, QSettings
+
+from brucke.app.presence import mishaps
+from brucke.app.presence.mishaps import LONG_S, Mishaps
+from brucke.app.session.session import Session
+from brucke.rehearse import equipment
+
+from ..desktop_server import setup_here
+
+STEP_S = 0.1
+
+
+class Hour:
+    """A clock, an engine and a desktop that are played by hand."""
+
+    def __init__(self, setup, tmp_path, monkeypatch):
+        QCoreApplication.instance() or QCoreApplication([])
+        self.now = 1000.0
+        monkeypatch.setattr(mishaps.time, "monotonic", lambda: self.now)
+        self.session = Session(equipment)
+        self.session.replace(setup)
+        self.running = SimpleNamespace(
+            state="running", part_peaks=np.zeros((len(setup.parts), 2)), inputs=SimpleNamespace(clips={})
+        )
+        self.desktop, self.taking = SimpleNamespace(consumers={}), SimpleNamespace(state="idle", seconds_recorded=0.0)
+        settings = QSettings(str(tmp_path / "s.ini"), QSettings.Format.IniFormat)
+        self.it = Mishaps(self.session, self.running, self.desktop, self.taking, settings)
+        self.said = []
+        self.session.stands.connect(lambda text, _tone, holds: self.said.append((text, holds)))
+
+    def run(self, seconds, each=None):
+        for i in range(round(seconds / STEP_S)):
+            self.now += STEP_S
+            if each is not None:
+                each(i)
+            self.it.tick()
+
+    def live(self, **fields):
+        self.session.set_live(replace(self.session.live, **fields))
+
+    def loud(self, part, db):
+        self.running.part_peaks[[p.id for p in self.session.setup.parts].index(part)] = 10 ** (db / 20)
+
+
+@pytest.fixture
+def hour(nightboat, tmp_path, monkeypatch):
+    return Hour(nightboat, tmp_path, monkeypatch)
+
+
+def test_singing_into_a_muted_microphone(hour):
+    hour.loud("voice", -20)
+    hour.run(5)
+    assert hour.said == [], "it is not muted"
+    hour.live(muted=frozenset({"voice"}))
+    hour.run(1.0)
+    ((text, holds),) = hour.said
+    assert text.startswith("Voice is muted, and something comes in")
+    assert holds()
+    hour.live(muted=frozenset())
+    hour.run(0.4)
+    assert not holds(), "gone when mended"
+    for _again in range(5):
+        hour.live(muted=frozenset({"voice"}))
+        hour.run(2)
+        hour.live(muted=frozenset())
+        hour.run(2)
+    assert len(hour.said) == 1, "once a minute"
+    hour.run(60)
+    hour.live(muted=frozenset({"voice"}))
+    hour.run(1.0)
+    assert len(hour.said) == 2
+    hour.live(muted=frozenset({"cello"}))
+    hour.run(70)
+    assert len(hour.said) == 2, "another one that is muted is meant"
+
+
+def test_a_cough_or_a_quiet_room_behind_a_mute_is_none_and_silence_is_meant(hour):
+    hour.live(muted=frozenset({"voice"}))
+    hour.loud("voice", -50)
+    hour.run(30)
+    for _cough in range(10):
+        hour.loud("voice", -10)
+        hour.run(0.1)
+        hour.loud("voice", -60)
+        hour.live(muted=frozenset())
+        hour.run(0.4)
+        hour.live(muted=frozenset({"voice"}))
+        hour.run(5)
+    hour.live(silent=True)
+    hour.loud("voice", -10)
+    hour.run(30)
+    assert hour.said == []
+
+
+def test_an_input_that_clips_and_a_recording_that_was_forgotten(hour):
+    hour.running.inputs.clips = {"voice": 3}
+    hour.run(5)
+    assert hour.said == [], "what had come before is told in Gather"
+    hour.running.inputs.clips = {"voice": 4}
+    hour.run(0.4)
+    ((text, holds),) = hour.said
+    assert text.startswith("Voice is too loud at its input")
+    hour.run(4)
+    assert not holds()
+    hour.taking.state, hour.taking.seconds_recorded = "recording", LONG_S + 10
+    hour.run(0.4)
+    assert hour.said[-1][0].startswith("Recording for 3 h now")
+    hour.taking.state = "idle"
+    hour.run(0.4)
+    assert not hour.said[-1][1]()
+
+
+def test_a_door_that_leads_to_nobody_and_a_program_that_left(tmp_path, monkeypatch):
+    hour = Hour(setup_here(), tmp_path, monkeypatch)
+    hour.run(5)
+    assert hour.said == [], "nobody was let hear"
+    hour.live(on_air=True)
+    hour.run(1.0)
+    assert [t for t, _h in hour.said] == ["Lounge call is open, and no program has chosen it: nobody hears it there."]
+    hour.desktop.consumers = {"lounge": (SimpleNamespace(program="Call Program", flows=True),)}
+    hour.run(1.0)
+    assert not hour.said[0][1]()
+    hour.desktop.consumers = {}
+    hour.run(61.0)
+    assert hour.said[-1][0].startswith("Call Program has left Lounge call")
+    hour.it.switch("nobody", False)
+    hour.run(120)
+    assert len(hour.said) == 2, "it was switched off"
+
+
+def test_in_twenty_hours_where_nothing_happens_nothing_is_said(nightboat, tmp_path, monkeypatch):
+    hour = Hour(nightboat, tmp_path, monkeypatch)
+    rng = np.random.default_rng(5)
+    levels = rng.uniform(-60, -6, (1000, len(nightboat.parts)))
+    monkeypatch.setattr("tests.app.test_mishaps.STEP_S", 0.25)
+
+    def play(i):
+        hour.running.part_peaks[:] = 10 ** (levels[i % 1000, :, None] / 20)
+        if i % 400 == 0:
+            hour.live(moment="talk" if i % 800 else "sing", on_air=i % 1600 > 0)
+
+    hour.run(20 * 3600, play)
+    assert hour.said == []
