@@ -74,11 +74,16 @@ class Teller:
         self._missing: tuple[str, ...] = ()
         self._dropouts: dict[str, int] = {}
         self._state = ""
+        self._went_down = False  # an engine that is replaced at once is up again before anybody looks
+        running.changed.connect(self._changed)
         session.noticed.connect(self._noticed)
         session.stands.connect(lambda text, tone, _holds: self._noticed(text, tone))
 
     def _noticed(self, text: str, _tone: str) -> None:
         self.said = text.rstrip(".")
+
+    def _changed(self) -> None:
+        self._went_down |= self.running.state != "running"
 
     def tell(self, event: str, **values: object) -> None:
         at = round(time.monotonic() - self.began, 3)
@@ -115,14 +120,16 @@ class Teller:
             self._state = state
             self._open = {str(x["id"]): bool(x["open"]) for x in self._listeners()}
             self.tell("up", listeners=self._listeners())
+            self._went_down = False
         if not self.up:
             return
-        if state != self._state:
-            if state != "running":
-                self.tell("down", why=self.said)
-            else:
-                self.tell("up", listeners=self._listeners())
+        if self._state == "running" and (state != "running" or self._went_down):
+            self.tell("down", why=self.said)
+            self._state = "down"
+        if self._state != "running" and state == "running":
+            self.tell("up", listeners=self._listeners())
             self._state = state
+        self._went_down = False
         if self.desktop.consumers != self._consumers:
             for id, consumers in self.desktop.consumers.items():
                 before = {e.program for e in self._consumers.get(id, ()) if e.flows}
