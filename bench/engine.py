@@ -45,13 +45,14 @@ def plan_of(parts: int, listeners: int, longest: int, room: tuple[int, int] | No
         delay=rng.integers(0, longest, (listeners, parts)).astype(np.int32),
         source=np.broadcast_to(chained, (listeners, parts)).copy(), past=np.zeros((listeners, parts), np.int32),
         gain=gain,
-        door=np.ones(listeners, np.float32),
+        door=np.ones(listeners, np.float32), duck_under=np.full((listeners, parts), -1, np.int32),
+        duck=np.zeros((listeners, parts, 4), np.float32),
     )  # fmt: skip
     return shape, plan
 
 
 BY_PARTS = ("tenants", "part_source", "trim", "codes", "params", "noise")
-BY_BOTH = ("delay", "source", "past", "gain")
+BY_BOTH = ("delay", "source", "past", "gain", "duck_under", "duck")
 
 
 def _within(shape: Shape, plan: Plan, parts: int, listeners: int) -> tuple[Shape, Plan]:
@@ -60,7 +61,7 @@ def _within(shape: Shape, plan: Plan, parts: int, listeners: int) -> tuple[Shape
     for name in (f.name for f in fields(Plan)):
         array = getattr(plan, name)
         rows = (listeners, parts) if name in BY_BOTH else (parts if name in BY_PARTS else listeners,)
-        wide = np.full((*rows, *array.shape[len(rows) :]), -1 if name == "part_source" else 0, array.dtype)
+        wide = np.full((*rows, *array.shape[len(rows) :]), -1 if name in ("part_source", "duck_under") else 0, array.dtype)
         wide[tuple(slice(0, k) for k in array.shape)] = array
         arrays[name] = wide
     return replace(shape, captures=2 * parts, parts=parts, listeners=listeners), Plan(**arrays)

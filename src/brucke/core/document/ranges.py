@@ -47,7 +47,12 @@ RANGES: dict[str, dict[str, Range]] = {
     "Route": {"gain_db": _GAIN, "delay_ms": Range(0, MAX_DELAY_S * 1e3, "ms")},
     "MapPoint": {"gain_db": _GAIN},
     "OrderLine": {"from_s": _SECONDS, "to_s": _SECONDS, "lasts_s": _SECONDS},
-    "MomentRoute": {"gain_db": _GAIN},
+    "Duck": {
+        "depth_db": Range(0, 60, "dB"), "threshold_db": Range(-80, 0, "dBFS"), "attack_ms": Range(0.1, 500, "ms"),
+        "release_ms": Range(1, 5000, "ms"),
+    },
+    "Moment": {"crossfade_s": Range(0, 10, "s")},
+    "MomentRoute": {"gain_db": _GAIN, "duck_db": Range(0, 60, "dB")},
     "NoiseProfile": {"rate_hz": Range(1000, 1_000_000, "Hz"), "level_db": Range(-400, 100, "dB"), "seconds": _SECONDS},
     "Measurement": {
         "value_s": Range(-10, 10, "s"), "plus_minus_s": Range(0, 10, "s"), "proof_start_s": Range(-10, 10, "s"),

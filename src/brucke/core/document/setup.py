@@ -159,6 +159,17 @@ class MapPoint(_Data, frozen=True, kw_only=True):
     gain_db: float = 0.0
 
 
+class Duck(_Data, frozen=True, kw_only=True):
+    """A route goes down by `depth_db` while the part `under`, as the same listener hears it, is above `threshold_db`
+    (peak, dBFS), and comes back: each is done to 63 % after `attack_ms` and `release_ms`. A depth of 0 is off."""
+
+    under: str
+    depth_db: float = 12.0
+    threshold_db: float = -36.0
+    attack_ms: float = 20.0
+    release_ms: float = 500.0
+
+
 class Route(_Data, frozen=True, kw_only=True):
     """One part on its way to one listener. An empty map is the plain one for the channel counts.
 
@@ -178,23 +189,29 @@ class Route(_Data, frozen=True, kw_only=True):
     bypass: bool = False
     way: Literal["engine", "outside"] = "engine"
     stages: tuple[EnteredStage, ...] = ()
+    duck: Duck | None = None
 
 
 class MomentRoute(_Data, frozen=True, kw_only=True):
-    """What a moment changes of one route."""
+    """What a moment changes of one route; None: as it is set. `duck_db` is the depth by which it ducks."""
 
     part: str
     listener: str
     mute: bool = False
     gain_db: float | None = None
+    processed: bool | None = None
+    bypass: bool | None = None
+    duck_db: float | None = None
 
 
 class Moment(_Data, frozen=True, kw_only=True):
-    """A stored state of mutes, gains and delay policy, called up with one key; `pauses` the song where that can be."""
+    """A stored state of mutes, gains, chains, ducking and delay policy, called up with one key; `pauses` the song where
+    that can be. Levels reach theirs within `crossfade_s`, 0 for at once."""
 
     id: str
     name: str
     pauses: bool = False
+    crossfade_s: float = 0.0
     routes: tuple[MomentRoute, ...] = ()
     policy: dict[str, Policy] = {}
 

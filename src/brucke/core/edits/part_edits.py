@@ -122,7 +122,11 @@ def remove_part(setup: Setup, part: str) -> Setup:
         if p.id != part
     )
     moments = tuple(replace(m, routes=drop_part_from_moment(m.routes, part)) for m in setup.moments)
-    routes = tuple(r for r in setup.routes if r.part != part)
+    routes = tuple(
+        replace(r, duck=None) if r.duck is not None and r.duck.under == part else r
+        for r in setup.routes
+        if r.part != part
+    )
     return without_unused_devices(replace(setup, parts=parts, moments=moments, routes=routes))
 
 

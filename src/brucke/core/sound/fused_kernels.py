@@ -28,18 +28,19 @@ def take_and_shape(  # type: ignore[no-untyped-def]
 @njit(
     f"void(int64, int64[::1], int64[::1], float32[:, :, :, ::1], int64, int32[:, ::1], int64, boolean, float32[::1], "
     f"{ROUTES}, {ROUTES}, float32[:, :, :, ::1], int64[:, ::1], float32[::1], boolean, int64, int32[::1], {CHAINS}, "
-    f"float32[:, ::1], float32[:, :, ::1], float64, {PLUG_IN_BLOCKS}, {GUARD}, float32[:, ::1])",
+    f"float32[:, ::1], float32[:, :, ::1], float64, {PLUG_IN_BLOCKS}, {GUARD}, float32[:, ::1], int32[:, ::1], "
+    "float32[:, ::1])",
     nogil=True, cache=True,
 )  # fmt: skip
 def sum_up(  # type: ignore[no-untyped-def]
     frames, born, age, ring, pos, active, count, fading, fade, delay0, source0, past0, gain0, delay1, source1, past1,
     gain1,
     sums, of, gains, finishing, passed, heard, codes, params, running, frozen, state, memory, wet, work, outs, rate,
-    sends, returns, answered, ceiling, envelope, bad, over, level,
+    sends, returns, answered, ceiling, envelope, bad, over, level, ducked, duck,
 ):  # fmt: skip
     """`mix`, `finish` where any listener has a chain (`finishing`), and `guard`, with their arguments; `passed` sums of
-    each listener are in use; `level` [2, parts] as in `mix`. The block begins with frame `frames`, and `age` [parts]
-    becomes how long each part, `born` with its frame, has been there."""
+    each listener are in use; `level` [2, parts], `ducked` [L, P] and `duck` [K, n] as in `mix`. The block begins with
+    frame `frames`, and `age` [parts] becomes how long each part, `born` with its frame, has been there."""
     for p in range(age.shape[0]):
         age[p] = frames - born[p]
     for k in range(passed):
@@ -47,7 +48,7 @@ def sum_up(  # type: ignore[no-untyped-def]
             sums[k, heard[j]] = 0.0
     mix(
         ring, pos, active, count, fading, fade, delay0, source0, past0, gain0, delay1, source1, past1, gain1, sums, of,
-        gains, age, level, work,
+        gains, age, level, work, ducked, duck,
     )  # fmt: skip
     if finishing:
         finish(

@@ -178,12 +178,13 @@ def _add_fading(out, x0, gain0, fade, x1, gain1):  # type: ignore[no-untyped-def
 
 
 @njit(
-    "boolean(int32[:, ::1], int64, int64, boolean, int32[:, ::1], int32[:, ::1], int64[::1], int64, float32[:, ::1])",
+    "boolean(int32[:, ::1], int64, int64, boolean, int32[:, ::1], int32[:, ::1], int64[::1], int64, float32[:, ::1], "
+    "int32[:, ::1])",
     nogil=True, cache=True,
 )  # fmt: skip
-def _alike(active, k, count, fading, past, delay, age, n, level):  # type: ignore[no-untyped-def]
-    """Whether the next `TOGETHER` routes lead to the same sum of one listener, none of them changes now or is muted,
-    and all have something to give."""
+def _alike(active, k, count, fading, past, delay, age, n, level, ducked):  # type: ignore[no-untyped-def]
+    """Whether the next `TOGETHER` routes lead to the same sum of one listener, none of them changes now, is muted or
+    ducked, and all have something to give."""
     if k + TOGETHER > count:
         return False
     first = active[k, 0]
@@ -191,7 +192,7 @@ def _alike(active, k, count, fading, past, delay, age, n, level):  # type: ignor
         p = active[j, 1]
         if active[j, 0] != first or (fading and active[j, 2]) or past[first, p] != past[first, active[k, 1]]:
             return False
-        if delay[first, p] >= age[p] + n or level[0, p] != 1.0 or level[1, p] != 1.0:
+        if delay[first, p] >= age[p] + n or level[0, p] != 1.0 or level[1, p] != 1.0 or ducked[first, p] >= 0:
             return False
     return True
 
@@ -206,18 +207,33 @@ def _ramped(sound, out, before, after):  # type: ignore[no-untyped-def]
 
 
 @njit(
-    "void(float32[:, ::1], float32[:, ::1], int64, float32[:, ::1], boolean, float32, float32, float32[:, ::1])",
+    "void(float32[::1], float32[::1], boolean, float32, float32, boolean, float32[::1])", nogil=True, cache=True
+)  # fmt: skip
+def _held_down(sound, out, muting, before, after, ducking, duck):  # type: ignore[no-untyped-def]
+    """A block as a mute that begins or ends, or ducking by the gains `duck` [n], or both, leave it."""
+    if muting:
+        _ramped(sound, out, before, after)
+    else:
+        out[:] = sound
+    if ducking:
+        for i in range(out.shape[0]):
+            out[i] *= duck[i]
+
+
+@njit(
+    "void(float32[:, ::1], float32[:, ::1], int64, float32[:, ::1], boolean, float32, float32, boolean, float32[::1], "
+    "float32[:, ::1])",
     nogil=True, cache=True,
 )  # fmt: skip
-def _add_steady(outs, ring, at, gains, muting, before, after, work):  # type: ignore[no-untyped-def]
-    """One route that does not change, but for a mute that begins or ends."""
+def _add_steady(outs, ring, at, gains, muting, before, after, ducking, duck, work):  # type: ignore[no-untyped-def]
+    """One route that does not change, but for a mute that begins or ends, and ducking."""
     n = outs.shape[1]
     for ci in range(gains.shape[0]):
-        if muting:
-            _ramped(ring[ci, at : at + n], work[0], before, after)
+        if muting or ducking:
+            _held_down(ring[ci, at : at + n], work[0], muting, before, after, ducking, duck)
         for co in range(outs.shape[0]):
             gain = gains[ci, co]
-            if gain != 0.0 and muting:
+            if gain != 0.0 and (muting or ducking):
                 _add(outs, co, work, 0, 0, gain)
             elif gain != 0.0:
                 _add(outs, co, ring, ci, at, gain)
@@ -225,25 +241,27 @@ def _add_steady(outs, ring, at, gains, muting, before, after, work):  # type: ig
 
 @njit(
     f"void(float32[:, :, :, ::1], int64, int32[:, ::1], int64, boolean, float32[::1], {ROUTES}, {ROUTES}, "
-    "float32[:, :, :, ::1], int64[:, ::1], float32[::1], int64[::1], float32[:, ::1], float32[:, ::1])",
+    "float32[:, :, :, ::1], int64[:, ::1], float32[::1], int64[::1], float32[:, ::1], float32[:, ::1], "
+    "int32[:, ::1], float32[:, ::1])",
     nogil=True, cache=True,
 )  # fmt: skip
 def mix(  # type: ignore[no-untyped-def]
     ring, pos, active, count, fading, fade, delay0, source0, past0, gain0, delay1, source1, past1, gain1, sums, of,
     gains,
-    age, level, work,
+    age, level, work, ducked, duck,
 ):  # fmt: skip
     """Every active route into `sums` [through or past the listeners' chains, listeners, C, n], to which it is added;
     the block at `pos` is the newest. `age` [parts] is how many frames before this block a part has been there: what
     lies further back is somebody else's and silent. `level` [2, parts] is what a mute leaves of a part at the beginning
-    and at the end of this block. `of` [TOGETHER, 3], `gains` [TOGETHER] and `work` [2, n] are room to work in."""
+    and at the end of this block. `ducked` [L, P] is the row of `duck` [K, n] whose gains hold a route down, −1 for
+    none. `of` [TOGETHER, 3], `gains` [TOGETHER] and `work` [2, n] are room to work in."""
     n = sums.shape[3]
     size = ring.shape[3] - n
     silent = np.float32(0.0)
     k = 0
     while k < count:
         listener, p, changed = active[k, 0], active[k, 1], active[k, 2]
-        if _alike(active, k, count, fading, past1, delay1, age, n, level):
+        if _alike(active, k, count, fading, past1, delay1, age, n, level, ducked):
             for j in range(TOGETHER):
                 q = active[k + j, 1]
                 of[j, 0], of[j, 1], of[j, 2] = q, source1[listener, q], (pos - delay1[listener, q]) % size
@@ -255,13 +273,15 @@ def mix(  # type: ignore[no-untyped-def]
         if before == silent and after == silent:
             continue
         muting = before != np.float32(1.0) or after != np.float32(1.0)
+        ducking = ducked[listener, p] >= 0
+        held = duck[max(ducked[listener, p], 0)]
         at1 = (pos - delay1[listener, p]) % size
         s1 = source1[listener, p]
         outs = sums[past1[listener, p], listener]
         here0, here1 = delay0[listener, p] < age[p] + n, delay1[listener, p] < age[p] + n
         if not (fading and changed):
             if here1:
-                _add_steady(outs, ring[p, s1], at1, gain1[listener, p], muting, before, after, work)
+                _add_steady(outs, ring[p, s1], at1, gain1[listener, p], muting, before, after, ducking, held, work)
             continue
         at0 = (pos - delay0[listener, p]) % size
         s0 = source0[listener, p]
@@ -269,9 +289,9 @@ def mix(  # type: ignore[no-untyped-def]
         for ci in range(gain1.shape[2]):
             x1 = ring[p, s1, ci, at1 : at1 + n]
             x0 = ring[p, s0, ci, at0 : at0 + n]
-            if muting:
-                _ramped(x1, work[1], before, after)
-                _ramped(x0, work[0], before, after)
+            if muting or ducking:
+                _held_down(x1, work[1], muting, before, after, ducking, held)
+                _held_down(x0, work[0], muting, before, after, ducking, held)
                 x0, x1 = work[0], work[1]
             for co in range(outs.shape[0]):
                 g0 = gain0[listener, p, ci, co] if here0 else silent

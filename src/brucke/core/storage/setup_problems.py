@@ -221,6 +221,8 @@ def _route_problems(setup: Setup) -> Iterator[tuple[str, str]]:
         if (r.part, r.listener) in seen:
             yield place, f"a second route from “{r.part}” to “{r.listener}”"
         seen.add((r.part, r.listener))
+        if r.duck is not None and (r.duck.under not in parts or r.duck.under == r.part):
+            yield f"{place}.duck.under", f"no other part “{printable(r.duck.under)}”"
         width = len(parts[r.part].channels)
         for j, point in enumerate(r.map):
             if not 0 <= point.source < width or not 0 <= point.target < listeners[r.listener].channels:

@@ -17,6 +17,7 @@ from ..knowledge.evidence import (
 from ..knowledge.quantities import CAMERA, PICTURE, ROUND_TRIP, Measurand
 from ..measure.stages import FoundStages, MeasuredPath, find_stages
 from ..routing.clocks import matched, set_points
+from ..routing.moment_routes import in_moment
 from ..sound.processors import Processor
 from ..units import buffer_seconds, speed_of_sound
 from .delays import delay_frames
@@ -285,7 +286,8 @@ def _chain_stages(chain: tuple[Processor, ...], setup: Setup) -> list[Stage]:
 
 
 def path(known: Situation, part: Part, listener: Listener, route: Route) -> tuple[Stage, ...]:
-    """Every stage of one route but its delay."""
+    """Every stage of one route but its delay, in the moment that is in force."""
+    route = in_moment(known.in_force, route)
     if route.way == "outside":
         return tuple(_entered(known, route.stages, f"{part.id}→{listener.id}"))
     if part.kind == "picture":

@@ -55,9 +55,9 @@ class Host:
         self.captures = np.zeros((shape.captures, shape.block), np.float32)
         self.record = region.sound("record_ring")
         self.chained = region.sound("chain_ring")
-        names = ("part_meters", "out_meters", "readings", "input_peaks", "clips", "sum_peaks", "born")
+        names = ("part_meters", "out_meters", "readings", "input_peaks", "clips", "sum_peaks", "born", "ducked")
         self.told: dict[str, Any] = {name: region[name] for name in names}
-        self.told_meters = Meters(*(self.told[name] for name in names[:-1]))
+        self.told_meters = Meters(*(self.told[name] for name in names[:-2]))
         frames = max(self.record.shape[1], self.chained.shape[2])
         self.rows, self.heard = Lingering(shape.parts, frames), Lingering(shape.listeners, frames)
         self.load = 0.0
@@ -159,6 +159,7 @@ class Host:
             engine.shaped, engine.unfinished, self.chained, recorded % self.chained.shape[2], engine.bad,
             engine.bad_sums,
         )  # fmt: skip
+        told["ducked"][:] = engine.ducking.less_db
         if region.get(Head.FRAMES) % 1536 < n:
             engine.part_meters[:, :, 0] *= 0.8
             engine.out_meters[:, :, 0] *= 0.8

@@ -9,6 +9,7 @@ import contextlib
 import mmap
 import os
 from enum import IntEnum
+from typing import Any
 
 import msgspec
 import numpy as np
@@ -19,7 +20,7 @@ from ...core.sound.noise_profile import BINS
 from ...core.sound.processors import MAX_PLUG_INS, MAX_SLOTS
 from ...core.sound.processors.base import PARAMS
 from ...ports.devices.clocks.head import MatchedHead
-from ..step.plan import F32, Plan, PlanSet, Shape
+from ..step.plan import F32, MOMENT_FIELDS, MomentPlan, Plan, PlanSet, Shape
 from ..step.safety import Safety, Word
 
 PORT_BLOCKS = 64
@@ -121,16 +122,17 @@ class Region:
 
     # Plans
 
-    def write_plan(self, plan: Plan, moments: dict[int, tuple[npt.NDArray[np.int32], F32]] | None = None) -> None:
-        """`plan`, and its delays and gains in each moment, see `PlanSet`."""
+    def write_plan(self, plan: Plan, moments: dict[int, MomentPlan] | None = None) -> None:
+        """`plan`, and what of it is another in each moment, see `PlanSet`."""
         number = self.get(Head.PLAN_WRITTEN) + 1
         side = number % 2
         for name, array in _plan_arrays(plan).items():
             self._arrays[f"plan_{name}"][side] = array
         moments = moments or {}
-        for i, (key, (delay, gain)) in enumerate(moments.items()):
-            self._arrays["moment_keys"][side, i] = key
-            self._arrays["moment_delay"][side, i], self._arrays["moment_gain"][side, i] = delay, gain
+        for i, (key, there) in enumerate(moments.items()):
+            self._arrays["moment_keys"][side, i], self._arrays["moment_crossfade"][side, i] = key, there.crossfade
+            for name in MOMENT_FIELDS:
+                self._arrays[f"moment_{name}"][side, i] = getattr(there, name)
         self._arrays["moment_count"][side] = len(moments)
         self.set(Head.PLAN_WRITTEN, number)
 
@@ -142,9 +144,14 @@ class Region:
             copies = {name: self._arrays[f"plan_{name}"][side].copy() for name in _PLAN_FIELDS}
             count = min(int(self._arrays["moment_count"][side]), MOST_MOMENTS)
             keys = [int(k) for k in self._arrays["moment_keys"][side, :count]]
-            delay, gain = (self._arrays[f"moment_{name}"][side, :count].copy() for name in ("delay", "gain"))
+            frames = [int(f) for f in self._arrays["moment_crossfade"][side, :count]]
+            there: dict[str, Any] = {f: self._arrays[f"moment_{f}"][side, :count].copy() for f in MOMENT_FIELDS}
             if self.get(Head.PLAN_WRITTEN) <= number:
-                return number, PlanSet(Plan(**copies), {k: (delay[i], gain[i]) for i, k in enumerate(keys)})
+                moments = {
+                    k: MomentPlan(**{n: a[i] for n, a in there.items()}, crossfade=frames[i])
+                    for i, k in enumerate(keys)
+                }
+                return number, PlanSet(Plan(**copies), moments)
 
     def read_plan(self) -> tuple[int, Plan]:
         """The newest plan in the moment that was told."""
@@ -164,7 +171,7 @@ _PLAN_FIELDS = (
     "tenants", "listener_tenants", "part_source", "trim", "codes", "params", "noise", "listener_codes",
     "listener_params", "ceiling", "delay",
     "source", "past",
-    "gain", "door",
+    "gain", "door", "duck_under", "duck",
 )  # fmt: skip
 
 
@@ -201,7 +208,13 @@ def _specs(s: Shape) -> dict[str, tuple[str, tuple[int, ...]]]:
         "plan_door": ("int32", (2, s.listeners)),
         "moment_count": ("int64", (2,)),
         "moment_keys": ("int64", (2, MOST_MOMENTS)),
-        "moment_delay": ("int32", (2, MOST_MOMENTS, s.listeners, s.parts)),
+        "plan_duck_under": ("int32", (2, s.listeners, s.parts)),
+        "plan_duck": ("float32", (2, s.listeners, s.parts, 4)),
+        "moment_crossfade": ("int64", (2, MOST_MOMENTS)),
+        **{
+            f"moment_{name}": ("int32", (2, MOST_MOMENTS, s.listeners, s.parts)) for name in ("delay", "source", "past")
+        },
+        "moment_duck": ("float32", (2, MOST_MOMENTS, s.listeners, s.parts, 4)),
         "moment_gain": ("float32", (2, MOST_MOMENTS, s.listeners, s.parts, SIDES, s.channels)),
         "words": ("int64", (len(Word),)),
         "opened": ("int64", (s.listeners,)),
@@ -215,6 +228,7 @@ def _specs(s: Shape) -> dict[str, tuple[str, tuple[int, ...]]]:
         "readings": ("float32", (s.parts + s.listeners, MAX_SLOTS + 1, READINGS)),
         "loudness": ("float32", (s.listeners, LOUDNESS)),
         "chain_loudness": ("float32", (s.parts + s.listeners, 2)),
+        "ducked": ("float32", (s.listeners, s.parts)),
         "plug_in_sends": ("float32", (MAX_PLUG_INS, 2, s.block)),
         "plug_in_returns": ("float32", (MAX_PLUG_INS, 2, s.block)),
         "plug_ins": ("int64", (MAX_PLUG_INS, 3)),

@@ -5,8 +5,10 @@ while one is under way waits until it is done.
 """
 
 import math
+from dataclasses import replace
 
 import numpy as np
+import numpy.typing as npt
 
 from ...core.document.setup import MAX_DELAY_S
 from ...core.routing.rows import SIDES
@@ -17,14 +19,13 @@ from ...core.sound.kernels import shape as run_chains
 from ...core.sound.levels import measure_levels
 from ...core.sound.processors import MAX_SLOTS
 from ...core.sound.processors.base import LEVEL, MEMORY, STATE
+from .crossfade import CROSSFADE_S, Crossfade
+from .ducking import Ducking
 from .noise import NoiseStages
 from .plan import F32, I32, I64, Plan, Shape
 from .plug_in_io import Beside
 
-# With a wait for one crossfade under way, every change is complete within 20 ms.
-CROSSFADE_S = 0.009
-
-
+Bools = npt.NDArray[np.bool_]
 READINGS = STATE - LEVEL
 
 
@@ -82,12 +83,9 @@ class BlockEngine:
         self._muted = np.zeros(shape.parts, np.int64)
         self._together, self._together_gains = np.zeros((TOGETHER, 3), np.int64), np.zeros(TOGETHER, np.float32)
         self._beside = beside or Beside(n)
-        self._length = round(CROSSFADE_S * shape.rate)
-        blocks = math.ceil(self._length / n)
-        ramp = np.clip((np.arange(blocks * n) + 1) / self._length, 0, 1)
-        self._fades = (0.5 - 0.5 * np.cos(np.pi * ramp)).astype(np.float32).reshape(blocks, n)
-        self._steady = np.ones(n, np.float32)
+        self._crossfade, self.ducking = Crossfade(n, shape.rate), Ducking(shape)
         self._waiting: Plan | None = None
+        self._within = 0  # frames in which the one that waits is to be reached
         self._active = np.zeros((shape.listeners * shape.parts, 3), np.int32)
         # What offline and live begin with has been there for ever.
         self.born, self.listeners_born = (np.full(k, -size, np.int64) for k in (shape.parts, shape.listeners))
@@ -103,7 +101,7 @@ class BlockEngine:
         self._guard = Guard(plan.ceiling, self._envelope, self.bad_sums, self.sum_peaks)
         self._noise = NoiseStages(self.shape, plan)
         self._old = self._new = plan
-        self._fading = len(self._fades)
+        self._crossfade.end()
         self.rows, self.heard = _taken(plan.tenants), _taken(plan.listener_tenants)
         self._leaving = False
         if muted is not None:
@@ -114,11 +112,13 @@ class BlockEngine:
     @property
     def changing(self) -> bool:
         """Whether a change is under way or waits."""
-        return self._waiting is not None or self._fading < len(self._fades)
+        return self._waiting is not None or self._crossfade.under_way
 
-    def adopt(self, plan: Plan) -> None:
-        """Crossfade to `plan`, beginning with the next block or after the change under way."""
-        self._waiting = plan
+    def adopt(self, plan: Plan, frames: int = 0) -> None:
+        """Crossfade to `plan`, beginning with the next block or after the change under way, which is hurried where it
+        is a long one; within so many `frames`, 0 for at once."""
+        self._waiting, self._within = plan, frames
+        self._crossfade.hurry()
 
     def mute(self, muted: I64) -> None:
         """From the next block on nobody hears the parts in whose rows `muted` [P] names who sits there, whatever the
@@ -140,11 +140,18 @@ class BlockEngine:
         sources = np.union1d(a.part_source, b.part_source)
         self._inputs = sources[sources >= 0].astype(np.int32)
         self._passed = 2 if a.past.any() or b.past.any() else 1
+        self.ducking.find(b)
 
     def _begin_change(self) -> None:
         assert self._waiting is not None
-        self._old, self._new, self._waiting = self._new, self._waiting, None
-        self._fading = 0
+        wanted, frames = self._waiting, self._within
+        if frames and _other_ways(self._new, wanted):
+            # Two delays of one sound, faded slowly into each other, are a comb: they change at once, the levels after.
+            wanted, frames = replace(wanted, gain=self._new.gain), 0
+        else:
+            self._waiting = None
+        self._old, self._new = self._new, wanted
+        self._crossfade.begin(frames)
         self._chains = self._chains._replace(codes=self._new.codes, params=self._new.params)
         self._finishing = self._finishing._replace(codes=self._new.listener_codes, params=self._new.listener_params)
         self._guard = self._guard._replace(ceiling=self._new.ceiling)
@@ -167,6 +174,7 @@ class BlockEngine:
         heard = (new.listener_tenants != old.listener_tenants) & (new.listener_tenants > 0)
         self.listeners_born[heard] = self.frames
         self._envelope[heard] = 0.0
+        self.ducking.forget(_taken((new.tenants != old.tenants) & (new.tenants > 0)), _taken(heard))
         # With whoever is still leaving.
         self.rows = np.union1d(self.rows, _taken(new.tenants)).astype(np.int32)
         self.heard = np.union1d(self.heard, _taken(new.listener_tenants)).astype(np.int32)
@@ -208,11 +216,10 @@ class BlockEngine:
 
     def step(self, ins: F32) -> F32:
         """One block of capture channels [captures, n] to the listeners' block `outs`."""
-        if self._fading == len(self._fades) and self._waiting is not None:
+        if self._waiting is not None and not self._crossfade.under_way:
             self._begin_change()
         self._move_levels()
-        fading = self._fading < len(self._fades)
-        fade = self._fades[self._fading] if fading else self._steady
+        fading, fade = self._crossfade.under_way, self._crossfade.block()
         a, b = self._old, self._new
         self._ins = ins
         beside = self._beside.take()
@@ -231,6 +238,8 @@ class BlockEngine:
             self._noise.process(self.shaped)
             run_chains(*c, self.shaped, self.raw, self._ring, self._pos, rate, self.bad, *beside)
         finishing = self._finishes()
+        if not self.ducking.idle:
+            self.ducking.process(self._ring, self._pos, b, self._level)
         sums = self._sums if finishing else self._straight
         self.unfinished = sums[0]
         sum_up(
@@ -238,12 +247,11 @@ class BlockEngine:
             *a.routes, *b.routes,
             sums, self._together, self._together_gains, finishing, self._passed, self.heard, *self._finishing,
             self._work,
-            self.outs, rate, *beside, *self._guard, self._level,
+            self.outs, rate, *beside, *self._guard, self._level, self.ducking.rows, self.ducking.gains,
         )  # fmt: skip
         self._beside.give(b.codes, b.params, b.listener_codes, b.listener_params)
         if fading:
-            self._fading += 1
-            if self._fading == len(self._fades):
+            if self._crossfade.go_on():
                 self._old = b
                 self._find()
         elif self._leaving:
@@ -268,5 +276,12 @@ class BlockEngine:
             self.readings[p, 0, 1] = db
 
 
-def _taken(tenants: I64 | I32) -> I32:
+def _other_ways(old: Plan, new: Plan) -> bool:
+    """Whether anything that sounds before and after comes another way."""
+    sounds = (old.gain != 0).any(axis=(2, 3)) & (new.gain != 0).any(axis=(2, 3))
+    other = (old.delay != new.delay) | (old.source != new.source) | (old.past != new.past)
+    return bool((sounds & other).any())
+
+
+def _taken(tenants: I64 | I32 | Bools) -> I32:
     return np.flatnonzero(tenants).astype(np.int32)

@@ -11,12 +11,13 @@ import msgspec
 import numpy as np
 import numpy.typing as npt
 
-from ...core.document.setup import Listener, Moment, Part, Route, Setup
+from ...core.document.setup import Duck, Listener, Moment, Part, Route, Setup
 from ...core.edits.chain_edits import owner_of, plug_ins
 from ...core.errors import BruckeError
 from ...core.routing.captures import capture_channels
 from ...core.routing.clocks import other_rate
 from ...core.routing.maps import route_gains
+from ...core.routing.moment_routes import in_moment
 from ...core.routing.rows import SIDES, Order, Rows, rows_of
 from ...core.sound.chain_parameters import pack
 from ...core.sound.kernel_arguments import Inputs, Routes
@@ -24,12 +25,13 @@ from ...core.sound.noise_profile import BINS
 from ...core.sound.processors import MAX_SLOTS, NoiseRemoval, Processor
 from ...core.sound.processors.base import PARAMS, RING
 from ...core.timing.delays import delay_frames
-from ...core.units import db_to_gain
+from ...core.units import db_to_gain, seconds_to_frames
 from .live import FADED_DB, Live, has_door, moment_key
 
 F32 = npt.NDArray[np.float32]
 I32 = npt.NDArray[np.int32]
 I64 = npt.NDArray[np.int64]
+F64 = npt.NDArray[np.float64]
 
 
 ALONE_DB = -12.0
@@ -55,7 +57,9 @@ class Plan:
     MAX_SLOTS, PARAMS] of their chains; `noise` [P, BINS], the power of what is to be taken out; `listener_codes` [L,
     MAX_SLOTS] and `listener_params` those of the listeners' chains; `ceiling` [L], linear, is what never gets louder
     there; `door` int32 [L] is 1 where what is heard goes out, 2 where only through a door, 0 where nobody sits;
-    `delay`, `source`, `past` (1: not through the listener's chain) int32 [L, P]; `gain` [L, P, SIDES, C]."""
+    `delay`, `source`, `past` (1: not through the listener's chain) int32 [L, P]; `gain` [L, P, SIDES, C];
+    `duck_under` int32 [L, P] is the row of the part under which a route goes down, −1 for none, and `duck` [L, P, 4] by
+    how many dB, above which level (linear), attack and release in seconds."""
 
     tenants: I64
     listener_tenants: I64
@@ -72,6 +76,8 @@ class Plan:
     past: I32
     gain: F32
     door: I32
+    duck_under: I32
+    duck: F32
 
     @cached_property
     def inputs(self) -> Inputs:
@@ -83,17 +89,36 @@ class Plan:
 
 
 @dataclass(frozen=True)
+class MomentPlan:
+    """What of a plan is another in one moment, and the frames within which its levels are reached, 0 for at once."""
+
+    delay: I32
+    source: I32
+    past: I32
+    gain: F32
+    duck: F32
+    crossfade: int = 0
+
+
+MOMENT_FIELDS = ("delay", "source", "past", "gain", "duck")
+
+
+@dataclass(frozen=True)
 class PlanSet:
-    """A plan, and what of it is another in each moment of the setup: `keys` of moments, in front that of `plan` itself,
-    to (delay, gain)."""
+    """A plan, and what of it is another in each moment of the setup, by their keys, in front that of `plan` itself."""
 
     plan: Plan
-    moments: dict[int, tuple[I32, F32]]
+    moments: dict[int, MomentPlan]
 
     def of(self, key: int) -> Plan:
         """In one moment; the plan as it was made where that is not known."""
         found = self.moments.get(key)
-        return self.plan if found is None else replace(self.plan, delay=found[0], gain=found[1])
+        return self.plan if found is None else replace(self.plan, **{f: getattr(found, f) for f in MOMENT_FIELDS})
+
+    def crossfade(self, key: int) -> int:
+        """Frames within which that moment is reached."""
+        found = self.moments.get(key)
+        return found.crossfade if found is not None else 0
 
 
 class PlanError(BruckeError, ValueError):
@@ -147,12 +172,15 @@ def compile_plans(setup: Setup, live: Live, rows: Rows | None = None, channels: 
     Errors: PlanError."""
     rows = rows or rows_of(setup)
     plan, order = compile_plan(setup, live, rows, channels), rows.order(setup)
-    moments = {moment_key(live.moment): (plan.delay, plan.gain)}
-    for id in ("", *(m.id for m in setup.moments)):
+    moments = {}
+    for id in (live.moment, *(i for i in ("", *(m.id for m in setup.moments)) if i != live.moment)):
+        there = plan
         if id != live.moment:
-            other = replace(plan, delay=np.zeros_like(plan.delay), gain=np.zeros_like(plan.gain))
-            _routes_into(other, setup, order, msgspec.structs.replace(live, moment=id))
-            moments[moment_key(id)] = other.delay, other.gain
+            there = replace(plan, **{f: np.zeros_like(getattr(plan, f)) for f in MOMENT_FIELDS})
+            _routes_into(there, setup, order, msgspec.structs.replace(live, moment=id))
+        found = setup.moment(id)
+        frames = seconds_to_frames(found.crossfade_s, setup.rate_hz) if found is not None else 0
+        moments[moment_key(id)] = MomentPlan(**{f: getattr(there, f) for f in MOMENT_FIELDS}, crossfade=frames)
     return PlanSet(plan, moments)
 
 
@@ -186,6 +214,7 @@ def _empty(shape: Shape, channels: int, rows: Rows) -> Plan:
         np.zeros((shape.listeners, shape.parts), np.int32),
         np.zeros((shape.listeners, shape.parts, SIDES, channels), np.float32),
         np.full(shape.listeners, NOBODY, np.int32),  # it is closed: who comes begins so
+        np.full((shape.listeners, shape.parts), -1, np.int32), np.zeros((shape.listeners, shape.parts, 4), np.float32),
     )  # fmt: skip
 
 
@@ -216,14 +245,16 @@ def _alone(part: str, listener: str, route: Route | None) -> Route:
 
 def _routes_into(plan: Plan, setup: Setup, order: Order, live: Live) -> None:
     """What leads from every part to every listener, in one moment."""
-    moment = setup.moment(live.moment)
+    moment, rows = setup.moment(live.moment), {p.id: pairs for p, pairs in zip(setup.parts, order.parts, strict=True)}
     for pairs, part in zip(order.parts, setup.parts, strict=True):
         for x, listener in zip(order.listeners, setup.listeners, strict=True):
             route = setup.route(part.id, listener.id)
             if live.alone and listener.kind == "monitor":
                 route = _alone(part.id, listener.id, route) if part.id == live.alone else None
             if pairs and route is not None and route.way == "engine":
-                _route_into(plan, setup, _Ends(x, listener, pairs, part), route, moment, live)
+                ends = _Ends(x, listener, pairs, part)
+                _route_into(plan, setup, ends, route, moment, live)
+                _duck_into(plan, ends, in_moment(moment, route).duck, rows)
 
 
 @dataclass(frozen=True)
@@ -237,18 +268,16 @@ class _Ends:
 
 
 def _route_into(plan: Plan, setup: Setup, ends: _Ends, route: Route, moment: Moment | None, live: Live) -> None:
-    change = None
-    if moment is not None:
-        change = next((m for m in moment.routes if (m.part, m.listener) == (route.part, route.listener)), None)
+    route = in_moment(moment, route)
     x, part, listener, pairs = ends.x, ends.part, ends.listener, list(ends.pairs)
     shaped = bool(route.processed and part.chain)
     plan.delay[x, pairs] = delay_frames(setup, route, moment)
     plan.source[x, pairs] = int(shaped)
     plan.past[x, pairs] = 1 if route.bypass and listener.chain else 0
     faded = part.kind == "lead" and live.fade_db <= FADED_DB
-    if not route.on or faded or (change is not None and change.mute):
+    if not route.on or faded:
         return
-    gain_db = route.gain_db if change is None or change.gain_db is None else change.gain_db
+    gain_db = route.gain_db
     if part.kind == "lead":
         gain_db += live.fade_db
     if live.without is not None and shaped and live.without.owner == owner_of(part):
@@ -257,3 +286,15 @@ def _route_into(plan: Plan, setup: Setup, ends: _Ends, route: Route, moment: Mom
         gain_db += live.without.gain_db
     for source, target, gain in route_gains(part, listener, route, gain_db):
         plan.gain[x, pairs[source // SIDES], source % SIDES, target] += gain
+
+
+def _duck_into(plan: Plan, ends: _Ends, duck: Duck | None, rows: dict[str, tuple[int, ...]]) -> None:
+    """How one route goes down, with all its rows, under the first row of the other part, which has its sides."""
+    under = rows.get(duck.under, ()) if duck is not None else ()
+    if duck is None or not under:
+        return
+    pairs = list(ends.pairs)
+    plan.duck_under[ends.x, pairs] = under[0]
+    plan.duck[ends.x, pairs] = (
+        duck.depth_db, db_to_gain(duck.threshold_db), duck.attack_ms / 1e3, duck.release_ms / 1e3,
+    )  # fmt: skip

@@ -81,10 +81,10 @@ class Runner:
         self._set = plan if isinstance(plan, PlanSet) else PlanSet(plan, {})
         self._go_over(self._set.of(self._moment))
 
-    def _go_over(self, plan: Plan) -> None:
+    def _go_over(self, plan: Plan, frames: int = 0) -> None:
         self._plan = plan
         if self._measuring is None:
-            self.engine.adopt(self._audible())
+            self.engine.adopt(self._audible(), frames)
 
     def _obey(self) -> None:
         """What was told since the last block."""
@@ -97,7 +97,7 @@ class Runner:
             self.stop_listening_back()
         if words[Word.MOMENT] != self._moment:
             self._moment = int(words[Word.MOMENT])
-            self._go_over(self._set.of(self._moment))
+            self._go_over(self._set.of(self._moment), self._set.crossfade(self._moment))
         self.engine.mute(self.safety.muted)
 
     def _may_measure(self, order: MeasureOrder) -> bool:
