@@ -9,6 +9,7 @@ from _pytest.runner import runtestprotocol
 
 STOLEN, WAITED = 0.05, 0.5
 TRIES = 3
+FAILED = os.environ.get("BRUCKE_FAILED", "")  # where `./run test` wants the names of live tests that failed
 
 
 def stolen_s() -> float:
@@ -39,6 +40,9 @@ def pytest_runtest_protocol(item: pytest.Item, nextitem: pytest.Item | None) -> 
         )
         said += "\n".join(str(r.longrepr)[-2000:] for r in reports if r.failed)
         item.config.pluginmanager.get_plugin("terminalreporter").write_line(said)
+    if FAILED and any(r.failed for r in reports):
+        with open(FAILED, "a") as f:
+            f.write(item.nodeid + "\n")
     for report in reports:
         item.ihook.pytest_runtest_logreport(report=report)
     item.ihook.pytest_runtest_logfinish(nodeid=item.nodeid, location=item.location)
