@@ -51,6 +51,7 @@ def plan_of(parts: int, listeners: int, longest: int, room: tuple[int, int] | No
     return shape, plan
 
 
+NONE = {"part_source": -1, "duck_under": -1}
 BY_PARTS = ("tenants", "part_source", "trim", "codes", "params", "noise")
 BY_BOTH = ("delay", "source", "past", "gain", "duck_under", "duck")
 
@@ -61,7 +62,7 @@ def _within(shape: Shape, plan: Plan, parts: int, listeners: int) -> tuple[Shape
     for name in (f.name for f in fields(Plan)):
         array = getattr(plan, name)
         rows = (listeners, parts) if name in BY_BOTH else (parts if name in BY_PARTS else listeners,)
-        wide = np.full((*rows, *array.shape[len(rows) :]), -1 if name in ("part_source", "duck_under") else 0, array.dtype)
+        wide = np.full((*rows, *array.shape[len(rows) :]), NONE.get(name, 0), array.dtype)
         wide[tuple(slice(0, k) for k in array.shape)] = array
         arrays[name] = wide
     return replace(shape, captures=2 * parts, parts=parts, listeners=listeners), Plan(**arrays)

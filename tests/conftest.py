@@ -22,10 +22,11 @@ from brucke.ports.sounds.beat_sounds import beat_sounds
 from brucke.ports.sounds.files import mono
 
 from .desktop_server import DesktopServer
+from .foot_switch import foot_switch
 from .sound_server import SoundServer
 from .stolen import pytest_runtest_protocol
 
-__all__ = ["pytest_runtest_protocol"]  # pytest finds it here
+__all__ = ["foot_switch", "pytest_runtest_protocol"]  # pytest finds it here
 
 # `live` has the cores to itself, one after the other; `slow` computes for long and shares them. `./run test quick` is
 # the rest. Files say which they are; whatever uses one of these is live.

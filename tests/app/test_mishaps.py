@@ -4,12 +4,16 @@ from types import SimpleNamespace
 
 import numpy as np
 import pytest
+import soundfile as sf
 from msgspec.structs import replace
 from PyQt6.QtCore import QCoreApplication, QSettings
 
 from brucke.app.presence import mishaps
 from brucke.app.presence.mishaps import LONG_S, Mishaps
 from brucke.app.session.session import Session
+from brucke.demo import FOLDER
+from brucke.ports.devices.computer import battery_percent
+from brucke.ports.sounds.files import mono
 from brucke.rehearse import equipment
 
 from ..desktop_server import setup_here
@@ -27,11 +31,12 @@ class Hour:
         self.session = Session(equipment)
         self.session.replace(setup)
         self.running = SimpleNamespace(
-            state="running", part_peaks=np.zeros((len(setup.parts), 2)), inputs=SimpleNamespace(clips={})
+            state="running", part_peaks=np.zeros((len(setup.parts), 2)), inputs=SimpleNamespace(clips={}), link=None
         )
+        self.clocks = SimpleNamespace(of={})
         self.desktop, self.taking = SimpleNamespace(consumers={}), SimpleNamespace(state="idle", seconds_recorded=0.0)
         settings = QSettings(str(tmp_path / "s.ini"), QSettings.Format.IniFormat)
-        self.it = Mishaps(self.session, self.running, self.desktop, self.taking, settings)
+        self.it = Mishaps(self.session, self.running, self.desktop, self.taking, self.clocks, settings)
         self.said = []
         self.session.stands.connect(lambda text, _tone, holds: self.said.append((text, holds)))
 
@@ -133,6 +138,92 @@ def test_a_door_that_leads_to_nobody_and_a_program_that_left(tmp_path, monkeypat
     hour.it.switch("nobody", False)
     hour.run(120)
     assert len(hour.said) == 2, "it was switched off"
+
+
+def test_a_program_that_has_chosen_it_and_takes_no_sound(tmp_path, monkeypatch):
+    hour = Hour(setup_here(), tmp_path, monkeypatch)
+    hour.live(on_air=True)
+    hour.desktop.consumers = {"lounge": (SimpleNamespace(program="Call Program", flows=False),)}
+    hour.run(1.0)
+    ((text, holds),) = hour.said
+    assert text.startswith("Call Program has chosen Lounge call and takes no sound from it")
+    hour.desktop.consumers = {"lounge": (SimpleNamespace(program="Call Program", flows=True),)}
+    hour.run(0.4)
+    assert not holds()
+
+
+class Kept:
+    """A link whose newest sound of any part is `sound`."""
+
+    shape = SimpleNamespace(rate=48000)
+
+    def __init__(self):
+        self.sound = np.zeros(48000, np.float32)
+
+    def track_rows(self, parts, _listeners):
+        return {parts[0][0]: [parts[0][1]]}
+
+    def newest(self, _rows, seconds):
+        return self.sound[None, -round(seconds * 48000) :]
+
+
+def with_loudspeaker(setup):
+    """The first monitor is a loudspeaker two metres away, which the microphones hear."""
+    listeners = tuple(replace(x, air_m=2.0) if x.kind == "monitor" else x for x in setup.listeners)
+    return replace(setup, listeners=listeners)
+
+
+def test_a_howl_is_said_and_holds_only_ones_own_loudspeaker_down_and_a_song_is_none(nightboat, tmp_path, monkeypatch):
+    hour = Hour(with_loudspeaker(nightboat), tmp_path, monkeypatch)
+    hour.running.link = kept = Kept()
+    t, rng = np.arange(48000) / 48000, np.random.default_rng(8)
+    for name in ("voice", "cello", "harp"):
+        sound = mono(sf.read(FOLDER / f"{name}.flac", dtype="float32", always_2d=True)[0].T)
+        for begin in range(0, len(sound) - 48000, 24000):
+            kept.sound = sound[begin : begin + 48000]
+            hour.run(0.2)
+    assert hour.said == [], "notes that are held and swell are none"
+    for k in range(20):
+        hz = rng.uniform(300, 6000)
+        growing = 10 ** ((-45 + 30 * t) / 20) * np.sin(2 * np.pi * hz * t)
+        kept.sound = (growing + 0.001 * rng.standard_normal(48000)).astype(np.float32)
+        hour.run(0.4)
+        text, holds = hour.said[-1]
+        assert len(hour.said) == k + 1
+        assert float(text.split(" Hz")[0].split()[-1]) == pytest.approx(hz, abs=12)
+        assert holds()
+        assert hour.session.live.dimmed
+        kept.sound = np.zeros(48000, np.float32)
+        hour.run(6.0)
+        assert not hour.session.live.dimmed
+        assert not holds()
+        hour.run(60.0)
+
+
+def test_the_song_in_the_microphone_a_disk_that_fills_and_a_battery(hour, tmp_path, monkeypatch):
+    watched = SimpleNamespace(lags_s=[0.011])
+    hour.clocks.of = {("parts/harp", "parts/voice"): watched}
+    hour.run(2.0)
+    assert hour.said == [], "once may be an accident"
+    watched.lags_s.append(0.0112)
+    hour.run(1.0)
+    assert hour.said[0][0].startswith("Voice picks up harp, 11 ms late")
+    hour.run(13.0)
+    assert not hour.said[0][1](), "it does not any more"
+    hour.it.free, hour.it.battery = 50 * 10**6, 12
+    hour.it._asked_at = hour.now + 1e6  # this computer's own are others
+    hour.run(0.4)
+    assert hour.said[1][0].startswith("The battery is at 12 %")
+    hour.taking.state = "recording"
+    hour.run(0.4)
+    assert hour.said[2][0].startswith("Only 0 min of recording fit")
+    supply = tmp_path / "BAT0"
+    supply.mkdir()
+    for name, text in (("type", "Battery"), ("status", "Discharging"), ("capacity", "14")):
+        (supply / name).write_text(text + "\n")
+    assert battery_percent(tmp_path) == 14
+    (supply / "status").write_text("Charging")
+    assert battery_percent(tmp_path) is None
 
 
 def test_in_twenty_hours_where_nothing_happens_nothing_is_said(nightboat, tmp_path, monkeypatch):

@@ -11,15 +11,21 @@ from types import SimpleNamespace
 import numpy as np
 import pytest
 from msgspec.structs import replace
+from PyQt6.QtCore import QCoreApplication
 
+from brucke.app.control.live_acts import LiveActs
 from brucke.app.engine import live_engine, live_updates
 from brucke.app.engine.live_engine import LiveEngine
 from brucke.app.measuring.round_trip import Measurer
 from brucke.app.presence.running_order import RunningOrder
 from brucke.app.session.session import Session
+from brucke.core.control.bindings import AT_ONCE, Binding
+from brucke.core.control.osc_message import osc_act
+from brucke.core.control.pressed_controls import PressedControls
 from brucke.core.document.setup import Device, Listener, Moment, MomentRoute, Part, Route, Setup
 from brucke.core.edits import listener_edits, moment_edits, order_edits, part_edits, route_edits
 from brucke.core.edits.block_edits import set_block
+from brucke.core.routing.person import own_microphone
 from brucke.engine.processes import host as host_module
 from brucke.engine.processes.channel import Channel
 from brucke.engine.processes.child import Child
@@ -31,6 +37,10 @@ from brucke.ports.devices.opening import Wirings
 from brucke.ports.devices.server.names import SERVER
 from brucke.rehearse import equipment
 
+FEET = tuple(
+    Binding(control=f"controller 1 {64 + i}", act=a)
+    for i, a in enumerate(("mute_me", "silence", "moment_1", "moment_2"))
+)
 SEQUENCES = int(os.environ.get("BRUCKE_SEQUENCES", "60"))
 FIRST = int(os.environ.get("BRUCKE_FROM", "0"))
 ACTS, SETTLED = 14, 12  # acts of a sequence; blocks until everything that an act began has ended
@@ -94,11 +104,11 @@ def setup_of_an_hour() -> Setup:
         Device(id="call", name="Call", kind="call", card=SERVER),
         Device(id="stream", name="Stream", kind="stream", card=SERVER),
     )
+    sources = {"song": "instrument", "voice": "microphone", "harp": "instrument"}
     parts = tuple(
-        Part(id=id, name=id.title(), kind="lead", source="instrument", device="table", channels=(i,)) for i,
-        id in enumerate((
-        "song", "voice", "harp"))
-    )  # fmt: skip
+        Part(id=id, name=id.title(), kind="lead", source=source, device="table", channels=(i,))
+        for i, (id, source) in enumerate(sources.items())
+    )
     listeners = (
         Listener(id="phones", name="Phones", kind="monitor", device="table", ceiling_db=0.0),
         Listener(id="call", name="Call", kind="call", device="call"),
@@ -123,13 +133,15 @@ class Hour:
         self.measuring.count_s = 0.0
         self.on_air, self.kept_shut, self.silent, self.muted = False, set(), False, set()
         self.order = RunningOrder(self.session, self.running)
-        self.known = set(doors(self.session.setup))
+        self.acts, self.feet = LiveActs(self.session, self.running), PressedControls(FEET)
+        self.known, self.now = set(doors(self.session.setup)), 0.0
 
     @property
     def link(self):
         return self.running.link
 
     def settle(self):
+        QCoreApplication.processEvents()
         until = time.monotonic() + 5
         while self.link is None and time.monotonic() < until:  # started anew by what cannot be followed, off air
             self.running.start()
@@ -153,7 +165,7 @@ class Hour:
             self.undo, self.undo,
             self.redo, self.air, self.air, self.door, self.door, self.silence, self.mute, self.mute, self.moment,
             self.measure, self.kill,
-            self.save, self.device, self.line, self.line, self.lines,
+            self.save, self.device, self.line, self.line, self.lines, self.foot, self.foot, self.osc, self.hear_as,
         )  # fmt: skip
         acts[self.rng.integers(len(acts))]()
 
@@ -246,6 +258,50 @@ class Hour:
         id = ("", "sing", "talk")[self.rng.integers(3)]
         self.session.set_live(replace(self.session.live, moment=id))
 
+    def foot(self):
+        """A pedal or two, tapped or let go later; nobody's window has heard of it when the engine obeys."""
+        for _press in range(self.rng.integers(1, 4)):
+            control = FEET[self.rng.integers(len(FEET))].control
+            self.now += float(self.rng.uniform(0.0, 0.5))
+            for act, phase in self.feet.feed(control, control not in self.feet.down, self.now):
+                self.acts.do(act, phase)
+                if phase == "down":
+                    self.done(act, None)
+        self.obeyed()
+
+    def osc(self):
+        address = ("silence", "mute", "moment", "moment/1", "nonsense")[self.rng.integers(5)]
+        found = osc_act(f"/brucke/{address}", [(0, 1, 2, 0.5, "x")[self.rng.integers(5)]])
+        if found is not None and found[0] in AT_ONCE:
+            self.acts.do(found[0], "down", found[1])
+            self.done(*found)
+        self.obeyed()
+
+    def done(self, act, value):
+        """The model: as it is to be, or changed over."""
+        mine = own_microphone(self.session.setup)
+        if act == "silence":
+            self.silent = not self.silent if value is None else value
+        elif act == "mute_me" and mine is not None:
+            muted = mine.id not in self.muted if value is None else value
+            self.muted = self.muted | {mine.id} if muted else self.muted - {mine.id}
+
+    def obeyed(self):
+        """Before the window's thread has heard of it."""
+        link = self.link
+        if link is None or self.running.following is None:
+            return
+        link.play(SETTLED, self.rng)
+        setup = self.session.setup
+        for row, x in zip(self.running.following.carried.rows.order(setup).listeners, setup.listeners, strict=True):
+            left = {r.part for r in setup.routes if r.listener == x.id and r.on} - self.muted
+            if self.silent or (not left and x.kind != "monitor"):
+                assert not link.newest[row].view(np.uint32).any(), f"{x.id} hears past a foot"
+
+    def hear_as(self):
+        id = ("", self.some(self.session.setup.listeners))[self.rng.integers(2)]
+        self.session.set_live(replace(self.session.live, hears_as=id, half=bool(self.rng.integers(2))))
+
     def line(self):
         """On in the running order, or back, whatever stands there by now."""
         (self.order.next if self.rng.random() < 0.7 else self.order.back)()
@@ -289,6 +345,9 @@ class Hour:
             assert open_now(setup, x, live) == is_open, f"the screen says it otherwise of {x.id}"
             routed = [r for r in setup.routes if r.listener == x.id and r.on and r.way == "engine"]
             left = {r.part for r in routed} - self.muted
+            if live.hears_as and x.kind == "monitor":  # then it is somebody else's
+                assert not (self.silent and heard)
+                continue
             if not is_open or self.silent or not left:
                 assert not heard or (not left and self.measuring.busy and x.kind == "monitor" and not self.silent), x.id
             moment = setup.moment(live.moment)

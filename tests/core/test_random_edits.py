@@ -13,8 +13,8 @@ from brucke.core.checks.revert_difference import put_back
 from brucke.core.document.cleaning import clean_text, cleaned
 from brucke.core.document.differences import differences
 from brucke.core.document.ranges import text_problem
-from brucke.core.document.setup import Setup
-from brucke.core.edits import block_edits, chain_edits, listener_edits, part_edits, route_edits
+from brucke.core.document.setup import Duck, Setup
+from brucke.core.edits import block_edits, chain_edits, listener_edits, moment_edits, part_edits, route_edits
 from brucke.core.sound.noise_profile import learn
 from brucke.core.sound.processors import Equaliser, PlugIn
 from brucke.core.storage.presets import OWN, apply_preset
@@ -32,7 +32,7 @@ PROFILE = learn("room", (0.01 * np.random.default_rng(4).standard_normal((1, 4 *
 @st.composite
 def steps(draw):
     """A change as a user would make it, on whatever is there."""
-    return draw(st.integers(0, 41)), draw(st.integers(0, 99)), draw(st.integers(0, 99)), draw(st.floats(-80, 30))
+    return draw(st.integers(0, 44)), draw(st.integers(0, 99)), draw(st.integers(0, 99)), draw(st.floats(-80, 30))
 
 
 @st.composite
@@ -169,7 +169,32 @@ def apply(setup, step):
         39: lambda: route_edits.at_one_rate(setup),
         40: lambda: route_edits.set_gains(setup, [(r.part, r.listener) for r in setup.routes if r.part == part], value),
         41: lambda: put_one_back(setup, a, b),
+        42: lambda: ducked(setup, part, listener, setup.parts[b % len(setup.parts)].id, value),
+        43: lambda: moment_edits.add_moment(setup, "Moment", setup.moments[0].id if setup.moments else ""),
+        44: lambda: moment_changed(setup, part, listener, a, value),
     }.get(kind, lambda: setup)()
+
+
+def ducked(setup, part, listener, under, value):
+    if setup.route(part, listener) is None or under == part:
+        return setup
+    duck = Duck(under=under, depth_db=value, threshold_db=value, release_ms=value * 100) if value > -60 else None
+    return route_edits.set_duck(setup, part, listener, duck)
+
+
+def moment_changed(setup, part, listener, a, value):
+    if not setup.moments or setup.route(part, listener) is None:
+        return setup
+    moment = setup.moments[a % len(setup.moments)].id
+    return [
+        lambda: moment_edits.set_mute(setup, moment, part, listener, value > 0),
+        lambda: moment_edits.set_gain(setup, moment, part, listener, value),
+        lambda: moment_edits.pass_chains(setup, moment, value > 0),
+        lambda: moment_edits.stop_ducking(setup, moment, value > 0),
+        lambda: moment_edits.move_moment(setup, moment, a - 50),
+        lambda: moment_edits.remove_moment(setup, moment),
+        lambda: moment_edits.set_policy(setup, moment, listener, "least_delay" if value > 0 else "in_step"),
+    ][a % 7]()
 
 
 def put_one_back(setup, a, b):

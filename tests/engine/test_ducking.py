@@ -115,7 +115,8 @@ def test_a_moment_with_a_crossfade_takes_its_time_and_another_one_does_not_wait_
     assert not song[round(1.52 * RATE) :].any(), "and then nothing is left"
     hurried = play(setup, 2.0, (9, 9), live, calls=[(0.5, "soft"), (1.0, "full")])[0]
     gain = 10 ** (level_db(hurried) / 20)
-    assert gain[199] == pytest.approx(0.5, abs=0.03) and gain[205:].min() > 0.999, "within 20 ms"
+    assert gain[199] == pytest.approx(0.5, abs=0.03)
+    assert gain[205:].min() > 0.999, "within 20 ms"
     low = play(setup, 2.0, (9, 9), live, song_hz=100.0, calls=[(0.5, "soft"), (1.0, "full")])[0]
     spectrum = np.abs(np.fft.rfft(low[round(0.9 * RATE) :][:8192] * np.blackman(8192)))
     assert spectrum[np.fft.rfftfreq(8192, 1 / RATE) > 3000].max() / spectrum.max() < 10 ** (-70 / 20)
@@ -127,4 +128,4 @@ def test_delays_of_a_slow_moment_change_at_once_so_that_nothing_is_heard_twice()
     setup = replace(song_and_voice(duck=None, moments=(at_once,)))
     setup = replace(setup, routes=(replace(setup.routes[0], delay_ms=10.5), *setup.routes[1:]))
     gain = 10 ** (level_db(play(setup, 2.0, (9, 9), calls=[(0.5, "now")])[0]) / 20)
-    assert gain[110:].min() > 0.99 and gain[5:99].min() > 0.99
+    assert min(gain[110:].min(), gain[5:99].min()) > 0.99

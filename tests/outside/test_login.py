@@ -87,7 +87,8 @@ def test_at_login_the_last_setup_sounds_closed_and_only_a_hand_opens_it(login, d
     login.window.wait(30)
     singing.kill()
     assert login.brucke("uninstall").returncode == 0
-    own = {"brucke", "hour.brucke.json", "state"}  # what the user made, and what the sound server keeps for itself
+    # What the user made, what the sound server keeps for itself, and what pip leaves of a compiler that it asks for.
+    own = {"brucke", "hour.brucke.json", "state", ".rustup"}
     assert {p for p in files(login.home) - before if not own & {*p.parts}} == set()
 
 

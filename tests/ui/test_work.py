@@ -278,7 +278,8 @@ def test_every_action_of_the_table_can_be_done(window, monkeypatch):
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a: ("", ""))
     monkeypatch.setattr(NotesDialog, "exec", lambda self: 0)
     monkeypatch.setattr(module, "find_action", lambda *a: None)
-    monkeypatch.setattr(module, "KeysDialog", lambda *a: type("D", (), {"exec": lambda self: None})())
+    for dialog in ("KeysDialog", "ControlDialog"):
+        monkeypatch.setattr(module, dialog, lambda *a: type("D", (), {"exec": lambda self: None})())
     for spec in ACTIONS:
         if spec.id not in ("start_stop", "play", "quit"):
             window.do(spec.id)

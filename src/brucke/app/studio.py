@@ -9,8 +9,11 @@ from typing import Protocol, TypeVar, cast
 
 from PyQt6.QtCore import QObject, QSettings
 
+from ..engine.step.live import open_doors
 from ..home.bus import Bus
 from .chains.chain_helpers import ChainHelpers
+from .control.control_inputs import ControlInputs
+from .control.live_acts import LiveActs
 from .documents.documents import Documents
 from .engine.live_engine import LiveEngine
 from .frame_clock import FrameClock
@@ -66,9 +69,13 @@ class Studio(QObject):
         self._services: dict[Callable[[Studio], Service], Service] = {}
         self.order = RunningOrder(session, self.running)
         self.hour = HourLog(session, self.running, self.order, self.documents.home / "hours")
-        self.mishaps = Mishaps(session, self.running, self.desktop, self.taking, settings)
-        self.buffers = BufferFinder(session, self.running, self.measuring, self.taking)
+        self.acts = LiveActs(session, self.running)
+        self.controls = ControlInputs(session, self.acts, settings)
+        self.asked_for: Callable[[str], None] = self._asked_for  # a window has more to say about it
+        self.controls.asked.connect(lambda act: self.asked_for(act))
         self.clocks = ClockWatch(session, self.running)
+        self.mishaps = Mishaps(session, self.running, self.desktop, self.taking, self.clocks, settings)
+        self.buffers = BufferFinder(session, self.running, self.measuring, self.taking)
         self.desktop.moved.connect(self.running.moved)
         self.desktop.carried = lambda: self.running.carried
         self.clock = FrameClock(self)
@@ -98,11 +105,22 @@ class Studio(QObject):
             self._noted = now
             LOG.info(now)
 
+    def _asked_for(self, act: str) -> None:
+        """By a foot switch, a controller or OSC, where no window stands between."""
+        live = self.session.live
+        handlers: dict[str, Callable[[], None]] = {
+            "line_next": self.order.next, "line_back": self.order.back, "goodbye": self.goodbye.begin,
+            "on_air": lambda: self.running.set_on_air(not live.on_air),
+            "heard": lambda: self.hour.note_heard(open_doors(self.session.setup, live)),
+        }  # fmt: skip
+        handlers[act]()
+
     def end(self, lets_go: bool = False, leaves_edits: bool = False) -> None:
         """Everything, in order: what measures, what records, the engine, the sound server. Microphones of ours that
         somebody has chosen stay, silent, unless it `lets_go` of them; `leaves_edits`: what is not saved is offered at
         the next start."""
         self.clock.stop()
+        self.controls.close()
         self.buffers.cancel()
         for service in (*self._services.values(), self.clocks, self.taking, self.playback, self.hour):
             service.close()

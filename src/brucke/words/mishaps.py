@@ -5,12 +5,21 @@ from .translation import _
 # By code, for whoever switches one off.
 NAMES = {
     "muted": _("singing while muted"), "clips": _("an input that clips"), "nobody": _("open, and nobody takes it"),
-    "long": _("a forgotten recording"),
+    "long": _("a forgotten recording"), "paused": _("a program that takes no sound"), "howls": _("a howl"),
+    "picks_up": _("the song in the microphone"), "disk": _("a disk that fills up"), "battery": _("a low battery"),
 }  # fmt: skip
 MUTED = _("{part} is muted, and something comes in: nobody hears it. F11 lets it sound.")
 CLIPS = _("{part} is too loud at its input: it clips. Turn the knob there down.")
 NOBODY_TAKES = _("{listener} is open, and no program has chosen it: nobody hears it there.")
 LEFT = _("{program} has left {listener}: nobody hears it there any more.")
+PAUSED = _("{program} has chosen {listener} and takes no sound from it: look whether it is paused or muted there.")
+HOWLS = _(
+    "{part} howls at {hz:.0f} Hz. Your own loudspeaker is held down by 20 dB, nobody else; move the microphone away "
+    "from it, or wear headphones."
+)
+PICKS_UP = _("{part} picks up {song}, {ms:.0f} ms late: they hear it twice. Wear headphones, or turn them down.")
+DISK = _("Only {minutes} min of recording fit on the disk. Make room, or end the recording.")
+BATTERY = _("The battery is at {percent} %. Plug the computer in.")
 LONG = _("Recording for {hours} h now. R ends it, where it was forgotten.")
 HELD = _(
     "The key that mutes has been held for {seconds} s: {part} is muted until it is let go. F11 once more, where it "

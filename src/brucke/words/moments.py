@@ -1,6 +1,7 @@
 """What a moment changes, for whom, before it is called up."""
 
 from ..core.document.setup import Setup
+from ..core.edits.moment_edits import passes_chains, stops_ducking
 from ..core.routing.audibility import heard_now
 from .timing import listener_name, part_name
 from .translation import _
@@ -23,6 +24,7 @@ def changes_text(setup: Setup, before: str, after: str) -> str:
             said.append(_("{listener} would hear {parts} again.").format(listener=name, parts=_together(more)))
         said += _waits(setup, before, after, x.id, name)
         said += _levels(setup, before, after, x.id, name)
+    said += _whole(setup, before, after)
     stands = [m is not None and m.pauses for m in (setup.moment(before), setup.moment(after))]
     if stands[0] != stands[1]:
         said.append(_("The song would stand still.") if stands[1] else _("The song would go on."))
@@ -31,6 +33,23 @@ def changes_text(setup: Setup, before: str, after: str) -> str:
 
 def _together(names: list[str]) -> str:
     return _(" and ").join(n for n in (", ".join(names[:-1]), *names[-1:]) if n)
+
+
+def _whole(setup: Setup, before: str, after: str) -> list[str]:
+    """What holds for everybody."""
+    old, new = ((m, m is not None) for m in map(setup.moment, (before, after)))
+    said = []
+    for is_so, yes, no in (
+        (passes_chains, _("Everything would be heard without its chain."), _("Chains would be heard again.")),
+        (stops_ducking, _("Nothing would go down any more."), _("Ducking would work again.")),
+    ):
+        was, will = (there and moment is not None and is_so(moment) for moment, there in (old, new))
+        if was != will:
+            said.append(yes if will else no)
+    moment = new[0]
+    if moment is not None and moment.crossfade_s:
+        said.append(_("Levels would take {seconds:g} s.").format(seconds=moment.crossfade_s))
+    return said
 
 
 def _waits(setup: Setup, before: str, after: str, listener: str, name: str) -> list[str]:

@@ -55,6 +55,17 @@ class EngineView(QObject):
         rate = self.link.shape.rate
         return self.link.get(Head.PLAYER_FRAME) / rate, self.link.get(Head.PLAYER_LENGTH) / rate
 
+    def ducked_db(self, listener: str) -> dict[str, float]:
+        """By how many dB each part is held down at a listener now; nothing while none is."""
+        link, setup = self.link, self.session.setup
+        if link is None or not any(r.duck is not None and r.listener == listener for r in setup.routes):
+            return {}
+        less = link.ducked()
+        at = next((i for i, x in enumerate(setup.listeners) if x.id == listener), -1)
+        if not 0 <= at < len(less):
+            return {}
+        return {p.id: float(db) for p, db in zip(setup.parts, less[at], strict=False) if db > 0}
+
     def seek(self, seconds: float) -> None:
         if self.link is not None:
             length = max(1, self.link.get(Head.PLAYER_LENGTH))

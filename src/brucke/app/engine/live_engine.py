@@ -76,8 +76,8 @@ class LiveEngine(EngineView):
         self._supervisor: Supervisor | None = None
         self.watched: list[Callable[[EngineLink], None]] = []  # called with every look of the supervisor, in its thread
         self._asleep = slept_s()
-        self.fade_db = 0.0
-        self._sent: tuple[object, ...] = ()
+        self.fade_db, self._sent = 0.0, tuple[object, ...]()
+        self.with_acts: Callable[[Live], Live] = lambda live: live  # see `control/live_acts.py`
         self.why_not = ""  # what was to be started could not be, and may be there later
         session.admits, session.tell = self._admits, self._tell
         session.changed.connect(self._send_plan)
@@ -140,7 +140,7 @@ class LiveEngine(EngineView):
         self._sent = self._to_send()
         self._supervisor = Supervisor(self.link, self._look_at_others)
         self._supervisor.start()
-        self.following = LiveUpdates(self.link, Path(self._folder.name), first)
+        self.following = LiveUpdates(self.link, Path(self._folder.name), first, lambda live: self.with_acts(live))
         self.inputs = InputLevels()
         self._track = Transport()
         self._dropouts = Dropouts()
@@ -349,6 +349,12 @@ class LiveEngine(EngineView):
         """What silences and closes goes to the engine before anything else is done with it."""
         if self.following is not None:
             self.following.tell(self.session.setup, live)
+
+    def tell_now(self) -> None:
+        """Any thread: what was asked for past the window, see `with_acts`, is in force with the next block."""
+        following = self.following
+        if following is not None:
+            following.tell(self.session.setup, self.session.live)
 
     @property
     def _planned(self) -> Live:

@@ -1,8 +1,10 @@
 """A running engine, and the world behind its ports, follow the setup without a gap; as long as they can, see
 `live_reconfiguration.py`."""
 
+import threading
 import time
 from collections import deque
+from collections.abc import Callable
 from concurrent.futures import Future
 from pathlib import Path
 
@@ -25,8 +27,12 @@ FILES = 8  # the world outside reads one while the next is written
 class LiveUpdates:
     """Of one engine, from its beginning to its end. `carried` is what it carries now."""
 
-    def __init__(self, link: EngineLink, folder: Path, first: Carried):
+    def __init__(
+        self, link: EngineLink, folder: Path, first: Carried, with_acts: Callable[[Live], Live] = lambda live: live
+    ):
         self.link, self.folder, self.carried = link, folder, first
+        self._with_acts = with_acts  # what was asked for past the window lies over what it tells
+        self._lock = threading.Lock()  # rows and words are told by one thread at a time
         self._settle_at = 0.0  # when what has left is let go; 0: nothing has
         self._written = 0
         self._lane = BackgroundQueue("world")
@@ -38,8 +44,9 @@ class LiveUpdates:
 
     def tell(self, setup: Setup, live: Live) -> None:
         """Who is open, silence, mutes and the moment: in force with the next block. Compiles nothing and waits for
-        nothing."""
-        self.link.tell(safety_of(setup, live, self.carried.rows))
+        nothing. Any thread."""
+        with self._lock:
+            self.link.tell(safety_of(setup, self._with_acts(live), self.carried.rows))
 
     def follow(self, setup: Setup, live: Live) -> bool:
         """False where everything has to start anew. Errors: PlanError, and all stays as it is."""
@@ -48,8 +55,9 @@ class LiveUpdates:
             compile_plan(setup, live)
             return False
         plans = compile_plans(setup, live, after.rows, self.link.shape.channels)
-        self.link.send_plan(plans, after.rows.order(setup))
-        self._carry(after)
+        with self._lock:
+            self.link.send_plan(plans, after.rows.order(setup))
+            self._carry(after)
         self.tell(setup, live)
         if structure(after.setup) != structure(setup):
             self._settle_at = time.monotonic() + LINGER_S

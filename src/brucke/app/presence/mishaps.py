@@ -2,16 +2,25 @@
 
 import time
 from collections.abc import Iterator
+from concurrent.futures import Future
 from dataclasses import dataclass
 
+from msgspec.structs import replace
 from PyQt6.QtCore import QObject, QSettings
 
+from ...core.document.setup import Part
+from ...core.measure.howl import SECONDS as HOWL_S
+from ...core.measure.howl import howl_hz
+from ...core.routing.feedback_loops import returns
 from ...core.routing.person import own_microphone
 from ...core.units import gain_to_db
 from ...engine.step.live import open_doors
+from ...ports.devices.computer import battery_percent, free_bytes, recordings_home
 from ...words import mishaps as words
-from ...words.timing import listener_name
+from ...words.timing import listener_name, part_name
 from ..engine.live_engine import LiveEngine
+from ..jobs.background import BackgroundQueue
+from ..measuring.clock_watch import ClockWatch
 from ..recording.take_recorder import TakeRecorder
 from ..session.session import Session
 from ..sound_server.desktop import Desktop
@@ -22,6 +31,11 @@ AGAIN_S = 60.0
 LOUD_DB = -36.0  # what is louder comes from somebody, common practice, no source
 QUIET_AFTER_S = 1.5  # between two words it is still so
 LONG_S = 3 * 3600.0
+COMPUTER_S = 20.0  # how often disk and battery are asked for
+LOW_PERCENT = 15
+LOW_MINUTES = 20
+DIMMED_S = 5.0  # after a howl its loudspeaker stays down
+PICKED_UP_S = 12.0  # two looks of the clock watch and a little
 SETTING = "mishaps/off"
 
 
@@ -39,11 +53,17 @@ class Mishaps(QObject):
     """`now` are those that are so; `off` codes are never said."""
 
     def __init__(
-        self, session: Session, running: LiveEngine, desktop: Desktop, taking: TakeRecorder, settings: QSettings
-    ):
+        self, session: Session, running: LiveEngine, desktop: Desktop, taking: TakeRecorder, clocks: ClockWatch,
+        settings: QSettings,
+    ):  # fmt: skip
         super().__init__()
         self.session, self.running, self.desktop, self.taking = session, running, desktop, taking
-        self.settings = settings
+        self.clocks, self.settings = clocks, settings
+        self._computer = BackgroundQueue("computer")  # a disk may take its time to answer
+        self._asked: Future[tuple[int | None, int | None]] | None = None
+        self._asked_at, self.battery, self.free = -COMPUTER_S, None, None  # type: float, int | None, int | None
+        self._howled_at, self._howl = -DIMMED_S, ("", 0.0)
+        self._came_back: dict[tuple[str, str], tuple[int, float]] = {}
         self.now: dict[tuple[str, str], Mishap] = {}
         self._since: dict[tuple[str, str], float] = {}
         self._loud_at = self._looked = 0.0
@@ -67,9 +87,11 @@ class Mishaps(QObject):
         if now - self._looked < LOOK_S:
             return
         self._looked = now
+        self._ask_computer(now)
         there = {(m.code, m.of): m for m in self._found(now)} if self.running.state == "running" else {}
         self._since = {k: self._since.get(k, now) for k in there}
         self.now = {k: m for k, m in there.items() if m.lasting or now - self._since[k] >= LASTS_S}
+        self._dim(now)
         for key, mishap in self.now.items():
             if mishap.code not in self.off and now - self._said.get(key, -AGAIN_S) >= AGAIN_S:
                 self._said[key] = now
@@ -78,9 +100,16 @@ class Mishaps(QObject):
     def _found(self, now: float) -> Iterator[Mishap]:
         yield from self._muted(now)
         yield from self._clipping(now)
+        yield from self._howling(now)
+        yield from self._picking_up(now)
+        if self.battery is not None and self.battery <= LOW_PERCENT:
+            yield Mishap("battery", "", words.BATTERY.format(percent=self.battery), lasting=True)
         if self.session.live.on_air:
             yield from self._open(now)
         seconds = self.taking.seconds_recorded if self.taking.state == "recording" else 0.0
+        minutes = self._minutes_left()
+        if self.taking.state == "recording" and minutes is not None and minutes < LOW_MINUTES:
+            yield Mishap("disk", "", words.DISK.format(minutes=minutes), lasting=True)
         if seconds > LONG_S:
             yield Mishap("long", "", words.LONG.format(hours=int(seconds // 3600)), lasting=True)
 
@@ -109,13 +138,77 @@ class Mishaps(QObject):
         """Doors that are open and lead to nobody."""
         setup = self.session.setup
         for id in open_doors(setup, self.session.live):
-            programs = [c.program for c in self.desktop.consumers.get(id, ()) if c.program]
+            takers = [c for c in self.desktop.consumers.get(id, ()) if c.program]
             name = listener_name(setup, id)
-            if programs:
-                self._takers[id] = programs[0]
+            if takers:
+                self._takers[id] = takers[0].program
+                if not any(c.flows for c in takers):
+                    text = words.PAUSED.format(program=takers[0].program, listener=name)
+                    yield Mishap("paused", id, text)
             elif not self.desktop.consumers.get(id):
                 was = self._takers.get(id, "")
                 text = (
                     words.LEFT.format(program=was, listener=name) if was else words.NOBODY_TAKES.format(listener=name)
                 )
                 yield Mishap("nobody", id, text)
+
+    def _howling(self, now: float) -> Iterator[Mishap]:
+        """Microphones that hear a loudspeaker of ours. It holds until the loudspeaker was down for a while."""
+        setup = self.session.setup
+        for id in dict.fromkeys(r.part for r in returns(setup) if r.kind == "loudspeaker"):
+            part = setup.part(id)
+            hz = self._howl_of(part)
+            if hz is not None:
+                self._howled_at, self._howl = now, (id, hz)
+        if now - self._howled_at < DIMMED_S and self._howl[0] in {p.id for p in setup.parts}:
+            text = words.HOWLS.format(part=part_name(setup, self._howl[0]), hz=self._howl[1])
+            yield Mishap("howls", self._howl[0], text, lasting=True)
+
+    def _howl_of(self, part: Part) -> float | None:
+        link = self.running.link
+        if link is None:
+            return None
+        at = self.session.setup.parts.index(part)
+        (rows,) = link.track_rows([(part.id, at, 1)], []).values()
+        return howl_hz(link.newest(rows, HOWL_S + 0.05)[0], link.shape.rate)
+
+    def _dim(self, now: float) -> None:
+        """Only one's own loudspeaker goes down, while something howls and a little longer."""
+        wanted = any(m.code == "howls" for m in self.now.values()) and "howls" not in self.off
+        if wanted != self.session.live.dimmed:
+            self.session.set_live(replace(self.session.live, dimmed=wanted))
+
+    def _picking_up(self, now: float) -> Iterator[Mishap]:
+        """What the clock watch found twice: the song comes in again by a microphone."""
+        setup = self.session.setup
+        for pair, watched in self.clocks.of.items():
+            song, mic = (x.partition("/")[2] for x in pair)
+            if not pair[0].startswith("parts/"):
+                continue
+            count, seen = self._came_back.get(pair, (0, -PICKED_UP_S))
+            if len(watched.lags_s) > count:
+                self._came_back[pair] = len(watched.lags_s), now
+                seen = now
+            elif len(watched.lags_s) < count:
+                self._came_back[pair] = len(watched.lags_s), -PICKED_UP_S
+            if len(watched.lags_s) >= 2 and now - seen < PICKED_UP_S:
+                ms = 1e3 * watched.lags_s[-1]
+                text = words.PICKS_UP.format(part=part_name(setup, mic), song=part_name(setup, song).lower(), ms=ms)
+                yield Mishap("picks_up", mic, text, lasting=True)
+
+    def _ask_computer(self, now: float) -> None:
+        if self._asked is not None and self._asked.done():
+            if self._asked.exception() is None:
+                self.battery, self.free = self._asked.result()
+            self._asked = None
+        if self._asked is None and now - self._asked_at > COMPUTER_S:
+            self._asked_at = now
+            self._asked = self._computer.do(lambda: (battery_percent(), free_bytes(recordings_home())))
+
+    def _minutes_left(self) -> int | None:
+        """Of recording every part and listener, as takes are written: 32 bits a sample."""
+        setup = self.session.setup
+        channels = sum(len(p.channels) for p in setup.parts) + sum(x.channels for x in setup.listeners)
+        if self.free is None or not channels:
+            return None
+        return int(self.free / (4.0 * channels * setup.rate_hz) / 60)

@@ -214,6 +214,8 @@ class Session(QObject):
         return False
 
     def _renew(self) -> None:
+        if self.live.hears_as and self.live.hears_as not in {x.id for x in self.setup.listeners}:
+            self.live = msgspec.structs.replace(self.live, hears_as="", half=False)
         self.timing = timing(self.situation)
         wiring = self._wiring()
         if wiring != self._wired:

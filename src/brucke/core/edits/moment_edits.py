@@ -1,6 +1,5 @@
 """Every change of moments. Pure: Setup -> Setup."""
 
-from collections.abc import Callable
 from typing import Any
 
 from msgspec.structs import replace
@@ -47,28 +46,52 @@ def move_moment(setup: Setup, moment: str, by: int) -> Setup:
     return replace(setup, moments=tuple(moments))
 
 
-def _change_route(
-    setup: Setup, moment: str, part: str, listener: str, change: Callable[[MomentRoute], MomentRoute]
-) -> Setup:
+def _change_route(setup: Setup, moment: str, part: str, listener: str, **fields: Any) -> Setup:
     found = setup.moment(moment)
     if found is None:
         return setup
     rest = tuple(r for r in found.routes if (r.part, r.listener) != (part, listener))
     old = next((r for r in found.routes if (r.part, r.listener) == (part, listener)), None)
-    new = change(old or MomentRoute(part=part, listener=listener))
+    new = replace(old or MomentRoute(part=part, listener=listener), **fields)
     plain = new == MomentRoute(part=part, listener=listener)
     return change_moment(setup, moment, routes=rest if plain else (*rest, new))
 
 
 def set_mute(setup: Setup, moment: str, part: str, listener: str, mute: bool) -> Setup:
     """Whether a part is silent for one listener in a moment."""
-    return _change_route(setup, moment, part, listener, lambda r: replace(r, mute=mute))
+    return _change_route(setup, moment, part, listener, mute=mute)
 
 
 def set_gain(setup: Setup, moment: str, part: str, listener: str, gain_db: float | None) -> Setup:
     """How loud a route is in a moment; None: as it is set."""
     held = None if gain_db is None else held_to("MomentRoute", "gain_db", gain_db)
-    return _change_route(setup, moment, part, listener, lambda r: replace(r, gain_db=held))
+    return _change_route(setup, moment, part, listener, gain_db=held)
+
+
+def pass_chains(setup: Setup, moment: str, passes: bool) -> Setup:
+    """Whether everything is heard without its chain, and past the listeners', in a moment."""
+    for r in setup.routes:
+        changes: dict[str, bool | None] = dict.fromkeys(("processed", "bypass"))
+        if passes:
+            changes = {"processed": False, "bypass": True}
+        setup = _change_route(setup, moment, r.part, r.listener, **changes)
+    return setup
+
+
+def stop_ducking(setup: Setup, moment: str, stops: bool) -> Setup:
+    """Whether nothing goes down under anybody in a moment."""
+    for r in setup.routes:
+        if r.duck is not None:
+            setup = _change_route(setup, moment, r.part, r.listener, duck_db=0.0 if stops else None)
+    return setup
+
+
+def passes_chains(moment: Moment) -> bool:
+    return any(r.processed is False for r in moment.routes)
+
+
+def stops_ducking(moment: Moment) -> bool:
+    return any(r.duck_db == 0.0 for r in moment.routes)
 
 
 def set_policy(setup: Setup, moment: str, listener: str, policy: Policy) -> Setup:

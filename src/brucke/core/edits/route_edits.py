@@ -10,7 +10,7 @@ from msgspec.structs import replace
 
 from ..document.device_kinds import DEVICE_KINDS
 from ..document.ranges import held_to
-from ..document.setup import OF_THIS_COMPUTER, MapPoint, Route, Setup
+from ..document.setup import OF_THIS_COMPUTER, Duck, MapPoint, Route, Setup
 from ..routing.feedback_loops import own_return
 from ..routing.maps import effective_map, shifted_map
 
@@ -103,6 +103,14 @@ def set_processed(setup: Setup, part: str, listener: str, processed: bool) -> Se
 def set_bypass(setup: Setup, part: str, listener: str, bypass: bool) -> Setup:
     """Past the listener's chain, or through it."""
     return _with_route(setup, part, listener, lambda r: replace(r, bypass=bypass))
+
+
+def set_duck(setup: Setup, part: str, listener: str, duck: Duck | None) -> Setup:
+    """How a route goes down under another part, held to its ranges; None: never."""
+    if duck is not None:
+        fields = ("depth_db", "threshold_db", "attack_ms", "release_ms")
+        duck = replace(duck, **{f: held_to("Duck", f, getattr(duck, f)) for f in fields})
+    return _with_route(setup, part, listener, lambda r: replace(r, duck=duck))
 
 
 def _fitting(setup: Setup, route: Route) -> Route:

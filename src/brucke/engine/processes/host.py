@@ -17,6 +17,7 @@ from ...core.sound.publish_block import hand_out
 from ...ports.devices.opening import Wirings
 from ...ports.devices.port import Port
 from ...ports.devices.rings import STOOD_STILL_S, Counters, RingPort
+from ..step.hear_as import HearAs
 from ..step.noise import NoiseStage
 from ..step.output_gate import Doors
 from ..step.plug_in_io import SENT, SharedBeside
@@ -73,6 +74,7 @@ class Host:
         region = self.region
         self.adopted, plans = region.read_plans()
         self.plan, self.doors = plans.plan, Doors(region.shape, plans.plan, self.safety.opened)
+        self.hear_as = HearAs(region.shape, self.safety.words)
         self.runner.begin_with(plans)
         told: Any = region["plug_ins"]
         told[:, SENT] += 1  # nothing that was done for another engine counts
@@ -145,7 +147,9 @@ class Host:
         if runner.cut_short:
             runner.cut_short = False
             region.set(Head.MEASURE_STATE, REFUSED)
-        self.port.write(self.doors.let_out(outs, self.plan, self.safety.opened))
+        out = self.doors.let_out(outs, self.plan, self.safety.opened)
+        self.hear_as.put(out, outs, self.plan, runner.sounds_as_routed)
+        self.port.write(out)
         self._publish()
 
     def _publish(self) -> None:

@@ -52,6 +52,14 @@ class Reading:
         clips: npt.NDArray[np.int64] = self.region["clips"][rows].astype(np.int64)
         return self.region.sound("input_peaks")[rows], clips
 
+    def ducked(self) -> F32:
+        """By how many dB each part [L, P] is held down at each listener now, 0 for parts without a sound."""
+        less = self.region.sound("ducked")[list(self.order.listeners)]
+        found = np.zeros((len(less), len(self.order.parts)), np.float32)
+        for p, pairs in enumerate(self.order.parts):
+            found[:, p] = less[:, pairs[0]] if pairs else 0.0
+        return found
+
     def sum_peaks(self) -> F32:
         """The highest peak of every listener's sum [L] before it is held at full scale, since this was last asked."""
         peaks: F32 = self.region.sound("sum_peaks")[list(self.order.listeners)]

@@ -12,9 +12,10 @@ import numpy.typing as npt
 
 from ...core.document.setup import MAX_DELAY_S
 from ...core.routing.rows import SIDES
+from ...core.sound.active_routes import find_active
 from ...core.sound.fused_kernels import sum_up, take_and_shape
 from ...core.sound.kernel_arguments import Chains, Guard, Meters
-from ...core.sound.kernels import TOGETHER, find_active, guard, take_in
+from ...core.sound.kernels import TOGETHER, guard, take_in
 from ...core.sound.kernels import shape as run_chains
 from ...core.sound.levels import measure_levels
 from ...core.sound.processors import MAX_SLOTS

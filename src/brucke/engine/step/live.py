@@ -21,7 +21,8 @@ class Without(msgspec.Struct, frozen=True, kw_only=True):
 class Live(msgspec.Struct, frozen=True, kw_only=True):
     """What is in force now and never undone: the moment, parts muted by hand or all of them `silent`, how far the leads
     are faded, the one part that is listened to alone in the monitors, on air or not, and the listeners that stay closed
-    on air."""
+    on air; the listener whose sound is in the headphones in place of one's own, in one ear only where `half`; and
+    whether the monitors are held down because something howls through them."""
 
     moment: str = ""
     muted: frozenset[str] = frozenset()
@@ -31,6 +32,9 @@ class Live(msgspec.Struct, frozen=True, kw_only=True):
     on_air: bool = False
     shut: frozenset[str] = frozenset()
     without: Without | None = None
+    hears_as: str = ""
+    half: bool = False
+    dimmed: bool = False
 
 
 def silenced(live: Live, part: Part) -> bool:

@@ -181,6 +181,11 @@ class Runner:
         sound[inside] = m.stimulus[phase[inside]]
         return sound * GENTLY[min(m.position // m.order.spacing, len(GENTLY) - 1)]
 
+    @property
+    def sounds_as_routed(self) -> bool:
+        """Whether nothing is measured or listened back to."""
+        return self._measuring is None and self._back is None
+
     def finish_measuring(self) -> None:
         """After “done”: parts and listeners come back."""
         self.stop_measuring()

@@ -25,6 +25,18 @@ class Word(IntEnum):
     SILENT = 1  # 1: nobody hears anything
     MOMENT = 2  # the key of the moment that is in force, see `live.moment_key`
     MEASURING = 3  # the number of the measurement that may go on, 0: none
+    # The listener whose output the monitors get: its row + 1 (0: their own), who sits there, whether half of it is
+    # their own. The rows of the monitors, as bits; 1: they are held down while something howls.
+    HEAR_ROW = 4
+    HEAR_TENANT = 5
+    HEAR_HALF = 6
+    MONITORS = 7
+    DIM = 8
+
+
+TOLD = (
+    Word.SILENT, Word.ON_AIR, Word.MOMENT, Word.MONITORS, Word.DIM, Word.HEAR_TENANT, Word.HEAR_HALF, Word.HEAR_ROW,
+)  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -47,7 +59,7 @@ class Safety:
         self.opened[:] = np.where(told.opened == self.opened, self.opened, 0)
         muted = np.where(told.muted == AS_IT_WAS, self.muted, told.muted)
         self.muted[:] = np.where(muted != 0, muted, self.muted)
-        for word in (Word.SILENT, Word.ON_AIR, Word.MOMENT):
+        for word in TOLD:
             self.words[word] = told.words[word]
         self.muted[:] = muted
         self.opened[:] = told.opened
@@ -63,6 +75,7 @@ def safety_of(setup: Setup, live: Live, rows: Rows) -> Safety:
     opened = {x.id for x in setup.listeners if has_door(setup, x.id) and open_now(setup, x, live)}
     words = np.zeros(len(Word), np.int64)
     words[Word.ON_AIR], words[Word.SILENT], words[Word.MOMENT] = live.on_air, live.silent, moment_key(live.moment)
+    _hear_as(words, setup, live, rows)
     return Safety(
         words,
         np.array([t if who in opened else 0 for who, t in zip(listeners.who, listeners.tenants(), strict=True)],
@@ -73,3 +86,13 @@ def safety_of(setup: Setup, live: Live, rows: Rows) -> Safety:
             np.int64,
         ),
     )  # fmt: skip
+
+
+def _hear_as(words: I64, setup: Setup, live: Live, rows: Rows) -> None:
+    who, tenants = rows.listeners.who, rows.listeners.tenants()
+    monitors = {x.id for x in setup.listeners if x.kind == "monitor"}
+    words[Word.MONITORS] = sum(1 << x for x, id in enumerate(who) if id in monitors)
+    words[Word.DIM] = live.dimmed
+    if live.hears_as and live.hears_as in who:
+        row = who.index(live.hears_as)
+        words[Word.HEAR_ROW], words[Word.HEAR_TENANT], words[Word.HEAR_HALF] = row + 1, tenants[row], live.half

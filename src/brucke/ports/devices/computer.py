@@ -32,6 +32,19 @@ def may_sleep(power: Path = POWER) -> bool | None:
         return None
 
 
+def battery_percent(power: Path = POWER) -> int | None:
+    """What is left in the emptiest battery while it is discharging; None where it is not, or nothing is known."""
+    left = []
+    try:
+        for supply in power.iterdir():
+            is_battery = (supply / "type").read_text().strip() == "Battery"
+            if is_battery and (supply / "status").read_text().strip() == "Discharging":
+                left.append(int((supply / "capacity").read_text()))
+    except (OSError, ValueError):
+        return None
+    return min(left, default=None)
+
+
 def recordings_home() -> Path:
     """Where the user finds what was recorded: in a folder of ours among their music."""
     return user_music_path() / "Brucke takes"

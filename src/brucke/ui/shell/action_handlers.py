@@ -34,6 +34,7 @@ from ..places.share.view import ShareView
 from ..places.soundcheck.view import SoundcheckView
 from ..theme.theme import Theme
 from .actions import Actions
+from .control_dialog import ControlDialog
 from .deck_state import DeckState
 from .detail_switch import DetailSwitch
 from .find_dialog import find_action
@@ -98,6 +99,7 @@ class Shell(Protocol):
 class ActionHandlers:
     def __init__(self, window: Shell):
         self.w = window
+        self._hour = HourHandlers(window)
         self._compares = False  # what is recorded now is the before of what comes next
 
     @cached_property
@@ -107,7 +109,7 @@ class ActionHandlers:
             **{id: partial(self._file, id) for id in FILES},
             **self.w.tools.handlers,
             **{id: partial(self._enter, id) for id in self.w.places},
-            **HourHandlers(self.w).handlers,
+            **self._hour.handlers,
             **self._sound_handlers(),
             **self._timing_handlers(),
             **self._other_handlers(),
@@ -116,6 +118,11 @@ class ActionHandlers:
     def do(self, id: str) -> None:
         """An action of the table, by its id."""
         self.handlers[id]()
+
+    def say_done(self, act: str) -> None:
+        """What was done at once, past the window, is said as if it had been done here."""
+        if act == "silence":
+            self._hour.say_silence()
 
     def _file(self, id: str) -> None:
         self.w.studio.buffers.cancel()  # what is tried is nobody's setup
@@ -182,6 +189,7 @@ class ActionHandlers:
             "detail": w.detail.change,
             "find": lambda: find_action(w.theme, w.actions_table, w.stack.window() or w.stack, self.do),
             "keys": lambda: KeysDialog(w.theme, w.actions_table, w.stack.window() or w.stack).exec(),
+            "control": lambda: ControlDialog(w.theme, w.studio.controls, w.stack.window() or w.stack).exec(),
             "meanings": lambda: show_meanings(w.theme, w.stack.window() or w.stack, w.notice),
             "card": self._card,
             "copy_happened": self._copy_what_happened,

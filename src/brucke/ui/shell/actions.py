@@ -52,6 +52,8 @@ ACTIONS = (
     Action("silence", _("Silence: nobody hears anything, or again"), "F10", "Shift+U"),
     Action("mute_me", _("Mute me: nobody hears your microphone, or again; held: as long as it is held"), "F11"),
     Action("goodbye", _("Goodbye: fade the song, let nobody hear, end the recorder"), "F12"),
+    Action("hear_as", _("Hear as the next listener hears, after the last yourself again"), "Ctrl+J"),
+    Action("hear_half", _("Hear as another does: in one ear only, or in both"), "Ctrl+Shift+J"),
     Action("hear_me", _("Do I hear it: change"), "H"),
     Action("hear_them", _("Do they hear it: change"), "J"),
     Action("listen", _("Soundcheck: listen now"), "K"),
@@ -75,6 +77,7 @@ ACTIONS = (
     Action("detail", _("In plain words, or in numbers"), "F3"),
     Action("fold", _("The listeners smaller, or as they were"), "F7"),
     Action("keys", _("Keys…"), "F1"),
+    Action("control", _("Foot switches and controllers…"), ""),
     Action("meanings", _("What the words here mean"), "Shift+F1"),
     Action("quit", _("Quit"), "Ctrl+Q"),
 )

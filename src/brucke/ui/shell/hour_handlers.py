@@ -13,6 +13,7 @@ from ...app.session.session import Session
 from ...app.studio import Studio
 from ...engine.step.live import has_door, open_doors
 from ...words import timing
+from ...words.hear_as import hears_as_text
 from ...words.hour_page import hour_page_text
 from ...words.translation import _
 from ..kit.page import KINDS, save_page, text_page
@@ -20,6 +21,8 @@ from ..places.perform.view import MOMENT_KEYS, PerformView
 from .notice import Notice
 from .small_window import SmallWindow
 from .strip import Strip
+
+NO_EARS = _("There is nobody else to be heard, or no headphones to hear them in.")
 
 
 class InHour(Protocol):
@@ -46,6 +49,8 @@ class HourHandlers:
             **{f"moment_{n}": partial(perform.call_up_number, n - 1) for n in range(1, MOMENT_KEYS + 1)},
             "silence": self._silence,
             "door": self._door,
+            "hear_as": lambda: self._hear_as(False),
+            "hear_half": lambda: self._hear_as(True),
             "heard": self._heard,
             "hour_page": self._page,
             "small_form": self.w.small.toggle,
@@ -55,11 +60,35 @@ class HourHandlers:
         """Nobody hears anything, whatever is routed; once more, and everybody hears what they did."""
         live = self.w.session.live
         self.w.session.set_live(replace(live, silent=not live.silent))
-        if live.silent:
+        self.say_silence()
+
+    def say_silence(self) -> None:
+        if not self.w.session.live.silent:
             self.w.notice.say(_("Silence is over: everybody hears what they did before."), "water")
         else:
             said = _("Silence: nobody hears anything, you neither. F10 ends it.")
             self.w.notice.stand(said, "amber", lambda: self.w.session.live.silent)
+
+    def _hear_as(self, half: bool) -> None:
+        """One listener after the other in the headphones, then oneself again; or whoever is heard in one ear only."""
+        session = self.w.session
+        setup, live = session.setup, session.live
+        others = [x.id for x in setup.listeners if x.kind != "monitor"]
+        if len(others) == len(setup.listeners) or not others:
+            self.w.notice.say(NO_EARS, "mute")
+            return
+        ids = ["", *others]
+        at = ids.index(live.hears_as)
+        if not half:
+            at = (at + 1) % len(ids)
+        after = replace(live, hears_as=ids[at or half], half=half and not live.half)
+        session.set_live(after)
+        if not after.hears_as:
+            self.w.notice.say(_("You hear yourself again, as always."), "water")
+            return
+        text = hears_as_text(setup, after.hears_as, after.half)
+        now = (after.hears_as, after.half)
+        session.stands.emit(text, "water", lambda: (session.live.hears_as, session.live.half) == now)
 
     def _door(self) -> None:
         """The chosen listener stays closed on air, or is opened with the others; at once, where that is now."""

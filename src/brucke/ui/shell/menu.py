@@ -13,7 +13,8 @@ MOST_RECENT = 5
 MENU = (
     "new", "open", "save", "save_as", "double", "name", "", "export", "import", "", "undo", "redo",
     "", "find", "everywhere", "goodbye", "small_form", "hour_page", "card", "",
-    "questions", "", "night", "larger", "smaller", "fold", "detail", "keys", "meanings", "copy_happened", "home", "",
+    "questions", "", "night", "larger", "smaller", "fold", "detail", "keys", "control", "meanings", "copy_happened",
+    "home", "",
     "quit",
 )  # fmt: skip
 

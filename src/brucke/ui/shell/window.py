@@ -124,6 +124,8 @@ class Window(QMainWindow):
         self.resize(1280, 800)
 
     def _connect(self) -> None:
+        self.studio.asked_for = self.do  # by foot switches and controllers
+        self.studio.acts.done.connect(self.action_handlers.say_done)
         self.deck.went.connect(self.go_to)
         self.deck.acted.connect(self.act)
         self.deck.menu.clicked.connect(self._show_menu)

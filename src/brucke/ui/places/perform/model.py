@@ -11,6 +11,8 @@ from ....core.routing.audibility import heard_now
 from ....core.routing.person import own_microphone
 from ....engine.step.live import has_door, muted_now, open_now
 from ....words import perform as words
+from ....words.ducking import down_text
+from ....words.hear_as import hears_as_short
 from ....words.open_closed import chosen_text
 from ....words.timing import clock_text
 from ....words.translation import _
@@ -120,10 +122,14 @@ def _says(studio: Studio, listener: Listener) -> Says:
     said = words.hears_text(setup, listener, parts if sounds else ())
     if listener.kind == "monitor" and running and not live.silent:
         # What is in the headphones in place of its routes.
+        if live.hears_as and setup.listener(live.hears_as):
+            said = hears_as_short(setup, live.hears_as, live.half)
         if studio.measuring.busy:
             said = _("hear the measuring sound")
         elif studio.playback.heard:
             said = _("hear the recording")
+    down = down_text(setup, studio.running.ducked_db(listener.id)) if sounds else ""
+    said = f"{said}; {down}" if down else said
     state, tone = _state(studio, listener)
     return Says(who, said, state, ("water" if listener.kind != "monitor" else "ink") if sounds else "mute", tone)
 

@@ -15,9 +15,10 @@ from ....words.translation import _
 from ...kit.button import Button
 from ...kit.card import Card
 from ...kit.chips import Chips
-from ...kit.field import TextField
+from ...kit.field import NumberField, TextField
 from ...kit.flow import Flow
 from ...kit.label import Words
+from ...kit.row import row
 from ...theme.theme import Theme
 
 WAITS, AT_ONCE = "in_step", "least_delay"
@@ -36,6 +37,9 @@ class MomentPage(QWidget):
         self.away = Button(theme, _("Remove"), "plain")
         self.name = TextField(theme, _("Name of the moment"))
         self.pauses = Button(theme, _("the song stands still"), "choice")
+        self.plain = Button(theme, _("without chains"), "choice")
+        self.still = Button(theme, _("without ducking"), "choice")
+        self.crossfade = NumberField(theme, _("Within how many seconds its levels are reached"), 0, 10, "s")
         self.calls = Button(theme, _("Call it up"), "outline")
         self.was = Button(theme, _("Back to what was"), "plain")
         self.preview = Words(theme, "body", "mute")
@@ -49,6 +53,9 @@ class MomentPage(QWidget):
         self.away.clicked.connect(lambda: self._edit(_("removed"), moment_edits.remove_moment))
         self.name.entered.connect(lambda text: self._edit(_("name"), moment_edits.change_moment, name=text))
         self.pauses.clicked.connect(self._pause)
+        self.plain.clicked.connect(lambda: self._flip(moment_edits.pass_chains, moment_edits.passes_chains))
+        self.still.clicked.connect(lambda: self._flip(moment_edits.stop_ducking, moment_edits.stops_ducking))
+        self.crossfade.entered.connect(lambda s: self._edit(_("crossfade"), moment_edits.change_moment, crossfade_s=s))
         self.calls.clicked.connect(self._call_up)
         self.was.clicked.connect(self._back)
 
@@ -65,8 +72,16 @@ class MomentPage(QWidget):
         name, grid = Words(self.theme, "small", "mute"), Words(self.theme, "small", "mute")
         name.say(_("Name"))
         grid.say(_("Who does not hear what in it, and whether they hear it in step or at once"))
-        for field in (name, self.name, self.pauses, grid):
+        also = QWidget()
+        choices = Flow(8, also)
+        for choice in (self.pauses, self.plain, self.still):
+            choices.addWidget(choice)
+        within = Words(self.theme, "small", "mute", wraps=False)
+        within.setText(_("Its levels are reached within"))
+        for field in (name, self.name, also):
             card.column.addWidget(field)
+        card.column.addLayout(row(within, self.crossfade))
+        card.column.addWidget(grid)
         self.table = QGridLayout()
         self.table.setSpacing(6)
         card.column.addLayout(self.table)
@@ -102,6 +117,11 @@ class MomentPage(QWidget):
         if moment is not None:
             self.name.show_text(moment.name)
             self.pauses.setChecked(moment.pauses)
+            self.plain.setChecked(moment_edits.passes_chains(moment))
+            self.plain.setVisible(any(p.chain for p in setup.parts) or any(x.chain for x in setup.listeners))
+            self.still.setChecked(moment_edits.stops_ducking(moment))
+            self.still.setVisible(any(r.duck is not None for r in setup.routes))
+            self.crossfade.show_value(moment.crossfade_s)
             self._show_table(setup, moment)
             self.preview.say(
                 _("It is in force.") if moment.id == live.moment else changes_text(setup, live.moment, moment.id)
@@ -147,15 +167,15 @@ class MomentPage(QWidget):
         waits = Words(self.theme, "small strong", "mute")
         waits.setText(_("It comes"))
         self.table.addWidget(waits, len(parts) + 1, 0)
-        for row, part in enumerate(parts, 1):
+        for line, part in enumerate(parts, 1):
             title = Words(self.theme, "small strong", "ink")
             title.setText(part_name(setup, part))
-            self.table.addWidget(title, row, 0)
+            self.table.addWidget(title, line, 0)
             for column, listener in enumerate(heads, 1):
                 if (part, listener) in wanted:
                     cell = self.cells[part, listener] = Button(self.theme, "", "choice")
                     cell.clicked.connect(lambda _checked=False, p=part, x=listener: self._mute(p, x))
-                    self.table.addWidget(cell, row, column)
+                    self.table.addWidget(cell, line, column)
 
     # What is done
 
@@ -181,6 +201,10 @@ class MomentPage(QWidget):
         moment = self.shown
         if moment is not None:
             self._edit(_("the song"), moment_edits.change_moment, pauses=not moment.pauses)
+
+    def _flip(self, change: Callable[..., Setup], is_so: Callable[[Moment], bool]) -> None:
+        if self.shown is not None:
+            self._edit(_("what it leaves out"), change, not is_so(self.shown))
 
     def _mute(self, part: str, listener: str) -> None:
         moment = self.shown

@@ -27,6 +27,7 @@ from ...kit.label import Words
 from ...kit.menu import open_menu
 from ...kit.place import Place, PlaceFrame
 from ...theme.theme import Theme
+from .duck_card import DuckCard
 from .grid import Grid
 from .model import cell_findings, listener_findings, share_data
 from .route_cards import ArrivesCard, CarriedCard, ChannelsCard, GainCard, ListenerCard, RouteCard, SwitchCard
@@ -106,7 +107,8 @@ class ShareView(Place):
         self.gain = GainCard(theme, self._edit, self.grid.cells)
         self.arrives = ArrivesCard(theme, self._edit, self.in_align.emit)
         self.cards: tuple[RouteCard, ...] = (
-            self.switch, self.gain, CarriedCard(theme, self._edit), ChannelsCard(theme, self._edit), self.arrives,
+            self.switch, self.gain, CarriedCard(theme, self._edit), ChannelsCard(theme, self._edit),
+            DuckCard(theme, self._edit), self.arrives,
         )  # fmt: skip
         self.listener_card = ListenerCard(theme, self._edit)
         self._side = QWidget()

@@ -1,0 +1,243 @@
+"""Foot switches and controllers by MIDI, and OSC: one thread that hears them all, and does at once what must not wait.
+
+What a control asks of the application itself (the next line, goodbye) is handed to the window's thread.
+"""
+
+import queue
+import threading
+import time
+from collections.abc import Callable
+from functools import partial
+from typing import Any
+
+from PyQt6.QtCore import QObject, QSettings, Qt, pyqtSignal
+
+from ...core.control.bindings import AT_ONCE, Binding, bindings_json, read_bindings
+from ...core.control.midi_message import lamp_bytes
+from ...core.control.osc_message import osc_act
+from ...core.control.pressed_controls import Done, PressedControls
+from ...words import control as words
+from ..session.session import Session
+from .live_acts import LiveActs, is_so
+from .midi_listener import MidiListener
+
+WAITS_S = 0.02
+STUCK_S = 30.0
+MOST = 4096  # messages that may wait; what comes beyond is dropped
+PORT = 9000
+LOOPBACK = "127.0.0.1"
+
+
+class ControlInputs(QObject):
+    """`asked(act)` in the window's thread; `heard(control)` whatever is pressed while it `learns`; `ports` are the MIDI
+    inputs that are listened to."""
+
+    asked = pyqtSignal(str)
+    heard = pyqtSignal(str)
+    changed = pyqtSignal()
+    _said = pyqtSignal(str, str)
+    _stuck = pyqtSignal(str)
+    _ports_changed = pyqtSignal()
+
+    def __init__(self, session: Session, acts: LiveActs, settings: QSettings):
+        super().__init__()
+        self.session, self.acts, self.settings = session, acts, settings
+        self.learns = False
+        self.ports: tuple[str, ...] = ()
+        self.osc_port = 0
+        self.dropped = 0
+        self._pressed = PressedControls(self.bindings)
+        self._queue: queue.Queue[Callable[[], None] | None] = queue.Queue(MOST)
+        self._midi: MidiListener | None = None
+        self._osc: Any = None
+        self._thread: threading.Thread | None = None
+        self._stuck_told: set[str] = set()
+        self._lamps: dict[str, bool] = {}
+        queued = Qt.ConnectionType.QueuedConnection
+        self._said.connect(session.noticed, queued)  # type: ignore[call-arg]
+        self._stuck.connect(self._say_stuck, queued)  # type: ignore[call-arg]
+        self._ports_changed.connect(self._light, queued)  # type: ignore[call-arg]
+        self._ports_changed.connect(self.changed, queued)  # type: ignore[call-arg]
+        session.changed.connect(self._light)
+        if self.midi or self.osc:
+            self._begin()
+
+    # Settings
+
+    @property
+    def midi(self) -> bool:
+        return bool(self.settings.value("control/midi", False, bool))
+
+    @property
+    def osc(self) -> bool:
+        return bool(self.settings.value("control/osc", False, bool))
+
+    @property
+    def allowed(self) -> tuple[str, ...]:
+        """Addresses that OSC is taken from; only this computer's own where nothing is listed."""
+        return tuple(str(self.settings.value("control/osc_from", "")).split()) or (LOOPBACK,)
+
+    @property
+    def wanted_port(self) -> int:
+        return int(self.settings.value("control/osc_port", PORT))
+
+    @property
+    def bindings(self) -> tuple[Binding, ...]:
+        return read_bindings(str(self.settings.value("control/bindings", "[]")))
+
+    def bind(self, bindings: tuple[Binding, ...]) -> None:
+        self.settings.setValue("control/bindings", bindings_json(bindings))
+        self._put(lambda: self._pressed.bind(bindings))
+        self._lamps.clear()
+        self._light()
+        self.changed.emit()
+
+    def switch_midi(self, on: bool) -> None:
+        self.settings.setValue("control/midi", on)
+        self._renew()
+
+    def switch_osc(self, on: bool, allowed: str = "", port: int = PORT) -> None:
+        """`allowed`: addresses with spaces between them; anything but this computer's own opens it to the network."""
+        self.settings.setValue("control/osc", on)
+        self.settings.setValue("control/osc_from", allowed)
+        self.settings.setValue("control/osc_port", port)
+        self._renew()
+
+    # The thread
+
+    def _begin(self) -> None:
+        if self._thread is None:
+            self._thread = threading.Thread(target=self._run, name="control", daemon=True)
+            self._thread.start()
+        self._put(self._open)
+
+    def _renew(self) -> None:
+        if self._thread is not None or self.midi or self.osc:
+            self._begin()
+
+    def _put(self, work: Callable[[], None] | None) -> None:
+        """Any thread. Nothing waits: a flood loses what comes beyond."""
+        if self._thread is None and work is not None:
+            work()
+            return
+        try:
+            self._queue.put_nowait(work)
+        except queue.Full:
+            self.dropped += 1
+
+    def _run(self) -> None:
+        while True:
+            try:
+                work = self._queue.get(timeout=WAITS_S)
+                if work is None:
+                    break
+                work()
+            except queue.Empty:
+                pass
+            except Exception as e:  # what a library makes of a strange message ends nothing
+                self._said.emit(words.FAILED.format(why=str(e)[:200]), "amber")
+            now = time.monotonic()
+            self._do(self._pressed.tick(now))
+            self._see_stuck(now)
+        self._close()
+
+    def _open(self) -> None:
+        """What is switched on is listened to, in this thread."""
+        from ...ports.control.osc_server import OscError, OscServer
+
+        self._close()
+        if self.midi:
+            self._midi = MidiListener(
+                lambda control, down: self._put(partial(self._control, control, down)),
+                lambda names, gone: self._put(partial(self._see_ports, names, gone)),
+            )
+        if self.osc:
+            outside = any(a != LOOPBACK for a in self.allowed)
+            host, port = "0.0.0.0" if outside else LOOPBACK, self.wanted_port
+            try:
+                self._osc = OscServer(host, port, self.allowed, self._osc_came)
+                self.osc_port = self._osc.port
+            except OscError as e:
+                self._said.emit(words.NO_OSC.format(why=e), "coral")
+        self._ports_changed.emit()
+
+    def _close(self) -> None:
+        midi, osc, self._midi, self._osc = self._midi, self._osc, None, None
+        self.ports, self.osc_port = (), 0
+        for opened in (midi, osc):
+            if opened is not None:
+                opened.close()
+
+    def _see_ports(self, ports: tuple[str, ...], gone: tuple[str, ...]) -> None:
+        self.ports = ports
+        self._lamps.clear()
+        self._ports_changed.emit()
+        if gone:
+            held = self._pressed.forget()
+            muted = any(b.act == "mute_me" and b.control in held for b in self.bindings)
+            text = words.GONE_HELD if muted else words.GONE
+            self._said.emit(text.format(name=gone[0]), "coral")
+
+    def _control(self, control: str, pressed: bool | None) -> None:
+        now = time.monotonic()
+        if self.learns and pressed is not False:
+            self.heard.emit(control)
+            return
+        if control not in self._pressed.controls:
+            return
+        if pressed is None:
+            self._do([*self._pressed.feed(control, True, now), *self._pressed.feed(control, False, now)])
+        else:
+            self._do(self._pressed.feed(control, pressed, now))
+
+    def _osc_came(self, address: str, values: tuple[Any, ...]) -> None:
+        """In the thread of the socket."""
+        found = osc_act(address, values)
+        if found is None:
+            return
+        act, value = found
+        if act in AT_ONCE:
+            self._put(lambda: self.acts.do(act, "down", value))
+        elif act != "on_air" or value is None or value != self.session.live.on_air:
+            self._put(lambda: self.asked.emit(act))
+
+    def _do(self, done: list[Done]) -> None:
+        for act, phase in done:
+            if act in AT_ONCE:
+                self.acts.do(act, phase)
+            elif phase == "down":
+                self.asked.emit(act)
+
+    def _see_stuck(self, now: float) -> None:
+        down = self._pressed.down
+        self._stuck_told &= down.keys()
+        for control, since in down.items():
+            if now - since > STUCK_S and control not in self._stuck_told:
+                self._stuck_told.add(control)
+                self._stuck.emit(control)
+
+    def _say_stuck(self, control: str) -> None:
+        said = words.STUCK.format(control=words.control_text(control), seconds=round(STUCK_S))
+        self.session.stands.emit(said, "coral", lambda: control in self._pressed.down)
+
+    # Lamps
+
+    def _light(self) -> None:
+        """Controls that have a lamp show what is so."""
+        if self._midi is None:
+            return
+        for b in self.bindings:
+            if b.act in AT_ONCE and not b.held:
+                on = is_so(self.session.setup, self.session.live, b.act)
+                if self._lamps.get(b.control) != on:
+                    self._lamps[b.control] = on
+                    self._put(partial(self._send, lamp_bytes(b.control, on)))
+
+    def _send(self, message: list[int]) -> None:
+        if self._midi is not None and message:
+            self._midi.light(message)
+
+    def close(self) -> None:
+        if self._thread is not None:
+            self._put(None)
+            self._thread.join(3.0)
