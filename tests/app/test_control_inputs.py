@@ -21,6 +21,7 @@ from brucke.engine.step.live import moment_key
 from brucke.engine.step.safety import Word
 from brucke.rehearse import equipment
 
+from ..home.desktop_bus import DesktopBus, can_be
 from ..stolen import lost_s
 
 pytestmark = pytest.mark.live
@@ -105,7 +106,7 @@ def test_ten_thousand_messages_and_strangers_change_nothing_that_was_not_asked_f
     client.send_message("/brucke/silence", 1)
     until(app, lambda: session.live.silent, 5)
     controls.switch_osc(True, allowed="192.0.2.7", port=0)  # nobody of this computer (RFC 5737)
-    until(app, lambda: controls.osc_port and controls.allowed == ("192.0.2.7",) and controls.osc_port != client._port)
+    until(app, lambda: controls.osc_port not in (0, client._port))
     SimpleUDPClient("127.0.0.1", controls.osc_port).send_message("/brucke/silence", 0)
     until(app, lambda: True)
     blocked_until(lambda: False, 0.5)
@@ -156,6 +157,49 @@ def test_a_foot_switch_is_learned_obeys_while_the_window_hangs_lights_its_lamp_a
         again.send(*[[0x90, 60, 100], [0x90, 60, 0]] * 30)  # a flood of one key
     blocked_until(lambda: False, 1.0)
     until(app, lambda: True)
+    assert studio.running.state == "running"
+
+
+@pytest.fixture
+def bus(monkeypatch):
+    if not can_be():
+        pytest.skip("no such desktop on this computer")
+    bus = DesktopBus()
+    for name, value in bus.env.items():
+        monkeypatch.setenv(name, value)
+    yield bus
+    bus.end()
+
+
+def test_keys_of_the_desktop_obey_while_the_window_hangs_and_a_desktop_without_them_says_so(app, studio, bus):
+    """The portal's interface (xdg-desktop-portal, GlobalShortcuts version 1; from memory), by a stand-in on a bus of
+    our own."""
+    controls, session = studio.controls, studio.session
+    safety = studio.running.link.region.safety
+    controls.switch_portal(True)
+    until(app, lambda: controls.portal_state == "none")
+    controls.switch_portal(False)
+    bus.offer("portal-no")
+    controls.switch_portal(True)
+    until(app, lambda: controls.portal_state == "refused")
+    bus.offer("portal")
+    controls.switch_portal(True)
+    until(app, lambda: controls.portal_state == "listening")
+    assert "CTRL+ALT+m" in controls.portal_keys
+    assert dict(bus.do("bound"))["silence"]["description"]
+    took, lost = [], lost_s()
+    for down, met in ((True, 1), (False, 1), (True, 0)):
+        bus.do("key", id="silence", down=down)
+        took.append(blocked_until(lambda met=met: safety.words[Word.SILENT] == met))
+    assert max(took) < AT_ONCE_S + lost_s() - lost, took
+    bus.do("key", id="mute_me", down=True)
+    mine = own_microphone(session.setup)
+    until(app, lambda: mine.id in session.live.muted)
+    time.sleep(0.5)
+    bus.do("key", id="mute_me", down=False)
+    until(app, lambda: mine.id not in session.live.muted)
+    bus.withdraw()
+    until(app, lambda: controls.portal_state == "gone")
     assert studio.running.state == "running"
 
 

@@ -156,6 +156,65 @@ class Notes(dbus.service.Object):
         pass
 
 
+PORTAL, SHORTCUTS = "org.freedesktop.portal.Desktop", "org.freedesktop.portal.GlobalShortcuts"
+PORTAL_PATH = "/org/freedesktop/portal/desktop"
+
+
+class Request(dbus.service.Object):
+    """Of one question to the portal, answered a moment later."""
+
+    def __init__(self, bus, sender, options, code, results):
+        token = str(options.get("handle_token", "t"))
+        self.path = f"{PORTAL_PATH}/request/{sender[1:].replace('.', '_')}/{token}"
+        super().__init__(bus, self.path)
+        GLib.timeout_add(50, lambda: self.Response(dbus.UInt32(code), results))
+
+    @dbus.service.signal("org.freedesktop.portal.Request", signature="ua{sv}")
+    def Response(self, code, results):
+        pass
+
+
+class Portal(dbus.service.Object):
+    """For shortcuts: gives the keys that are proposed, and presses them when it is told to; says no where it
+    `refuses`."""
+
+    def __init__(self, bus, refuses):
+        super().__init__(bus, PORTAL_PATH)
+        self.bus, self.refuses, self.bound, self.kept = bus, refuses, [], []
+        self.session = dbus.ObjectPath(PORTAL_PATH + "/session/1/brucke")
+
+    def _request(self, sender, options, code, results):
+        self.kept.append(Request(self.bus, sender, options, code, dbus.Dictionary(results, signature="sv")))
+        return dbus.ObjectPath(self.kept[-1].path)
+
+    @dbus.service.method(SHORTCUTS, in_signature="a{sv}", out_signature="o", sender_keyword="sender")
+    def CreateSession(self, options, sender=None):
+        return self._request(sender, options, 0, {"session_handle": str(self.session)})
+
+    @dbus.service.method(SHORTCUTS, in_signature="oa(sa{sv})sa{sv}", out_signature="o", sender_keyword="sender")
+    def BindShortcuts(self, _session, shortcuts, _window, options, sender=None):
+        self.bound = [[str(id), plain(about)] for id, about in shortcuts]
+        given = [
+            dbus.Struct((id, dbus.Dictionary({"trigger_description": about["preferred_trigger"]}, signature="sv")))
+            for id, about in shortcuts
+        ]
+        results = {} if self.refuses else {"shortcuts": dbus.Array(given, signature="(sa{sv})")}
+        return self._request(sender, options, 1 if self.refuses else 0, results)
+
+    @dbus.service.signal(SHORTCUTS, signature="osta{sv}")
+    def Activated(self, session, id, at, options):
+        pass
+
+    @dbus.service.signal(SHORTCUTS, signature="osta{sv}")
+    def Deactivated(self, session, id, at, options):
+        pass
+
+    def press(self, id, down):
+        (self.Activated if down else self.Deactivated)(
+            self.session, id, dbus.UInt64(1), dbus.Dictionary({}, signature="sv")
+        )
+
+
 class Player(dbus.service.Object):
     """A media player that can be asked to pause; what it was asked is kept."""
 
@@ -185,9 +244,15 @@ class Answers:
         self.saver = Saver(own) if "saver" in offered else None
         self.notes = Notes(own) if "notes" in offered else None
         self.login = Login(system) if "login" in offered else None
+        wanted = [x for x in offered if x.startswith("portal")]
+        self.portal = Portal(own, "portal-no" in wanted) if wanted else None
 
     def answer(self, asked):
         match asked["do"]:
+            case "bound":
+                return self.portal.bound
+            case "key":
+                self.portal.press(asked["id"], asked["down"])
             case "player":
                 return self.player.asked
             case "items":
@@ -231,7 +296,8 @@ def main():
     offered = sys.argv[1].split(",")
     own = dbus.bus.BusConnection(os.environ["DBUS_SESSION_BUS_ADDRESS"])
     system = dbus.bus.BusConnection(os.environ["DBUS_SYSTEM_BUS_ADDRESS"])
-    names = {"tray": WATCHER, "saver": SAVER, "notes": NOTES, "player": PLAYER + ".harbour"}
+    names = {"tray": WATCHER, "saver": SAVER, "notes": NOTES, "player": PLAYER + ".harbour", "portal": PORTAL,
+        "portal-no": PORTAL}  # fmt: skip
     kept = [dbus.service.BusName(names[x], own) for x in offered if x in names]
     if "login" in offered:
         kept.append(dbus.service.BusName(LOGIN, system))

@@ -34,6 +34,15 @@ def act_text(act: str) -> str:
 
 PRESS_IT = _("Now press the pedal or key that is to do it.")
 LEARNED = _("Learned: {what}.")
+PORTAL = {
+    "": _("Not listened to: keys work while a window of Brucke is in front."),
+    "asking": _("The desktop asks you for the keys."),
+    "none": _("This desktop has no such service: keys work only while a window of Brucke is in front, foot switches by "
+              "MIDI always."),
+    "refused": _("The desktop gave no keys."),
+    "gone": _("The desktop's service has gone. Listen once more to ask again."),
+}  # fmt: skip
+LISTENS_TO = _("Listening to {keys}, whatever window is in front.")
 NO_PORTS = _("Nothing is plugged in that sends MIDI. What comes is listened to by itself.")
 
 
@@ -47,6 +56,12 @@ def ports_text(listens: bool, ports: Sequence[str]) -> str:
     if not listens:
         return _("Not listened to. A foot switch that types works without: its keys stand under Keys (F1).")
     return _("Listening to {ports}.").format(ports=", ".join(ports)) if ports else NO_PORTS
+
+
+def portal_text(state: str, keys: Sequence[str]) -> str:
+    if state == "listening":
+        return LISTENS_TO.format(keys=", ".join(k for k in keys if k))
+    return PORTAL[state]
 
 
 def osc_text(listens: bool, port: int, allowed: Sequence[str], loopback: str) -> str:

@@ -26,6 +26,12 @@ STUCK_S = 30.0
 MOST = 4096  # messages that may wait; what comes beyond is dropped
 PORT = 9000
 LOOPBACK = "127.0.0.1"
+# What is proposed to the desktop, which may give others.
+GLOBAL_KEYS = {
+    "mute_me": "CTRL+ALT+m", "silence": "CTRL+ALT+s", "line_next": "CTRL+ALT+Page_Down",
+    "line_back": "CTRL+ALT+Page_Up",
+    **{f"moment_{n}": f"CTRL+ALT+{n}" for n in (1, 2, 3)}, "goodbye": "CTRL+ALT+End",
+}  # fmt: skip
 
 
 class ControlInputs(QObject):
@@ -50,6 +56,9 @@ class ControlInputs(QObject):
         self._queue: queue.Queue[Callable[[], None] | None] = queue.Queue(MOST)
         self._midi: MidiListener | None = None
         self._osc: Any = None
+        self._portal: Any = None
+        self.portal_state = ""  # what the desktop's portal for shortcuts said last
+        self.portal_keys: tuple[str, ...] = ()
         self._thread: threading.Thread | None = None
         self._stuck_told: set[str] = set()
         self._lamps: dict[str, bool] = {}
@@ -59,7 +68,7 @@ class ControlInputs(QObject):
         self._ports_changed.connect(self._light, queued)  # type: ignore[call-arg]
         self._ports_changed.connect(self.changed, queued)  # type: ignore[call-arg]
         session.changed.connect(self._light)
-        if self.midi or self.osc:
+        if self.midi or self.osc or self.portal:
             self._begin()
 
     # Settings
@@ -103,6 +112,15 @@ class ControlInputs(QObject):
         self.settings.setValue("control/osc_port", port)
         self._renew()
 
+    @property
+    def portal(self) -> bool:
+        return bool(self.settings.value("control/portal", False, bool))
+
+    def switch_portal(self, on: bool) -> None:
+        """Keys while another window has the focus, which the desktop asks for and gives."""
+        self.settings.setValue("control/portal", on)
+        self._renew()
+
     # The thread
 
     def _begin(self) -> None:
@@ -112,7 +130,7 @@ class ControlInputs(QObject):
         self._put(self._open)
 
     def _renew(self) -> None:
-        if self._thread is not None or self.midi or self.osc:
+        if self._thread is not None or self.midi or self.osc or self.portal:
             self._begin()
 
     def _put(self, work: Callable[[], None] | None) -> None:
@@ -151,6 +169,8 @@ class ControlInputs(QObject):
                 lambda control, down: self._put(partial(self._control, control, down)),
                 lambda names, gone: self._put(partial(self._see_ports, names, gone)),
             )
+        if self.portal:
+            self._open_portal()
         if self.osc:
             outside = any(a != LOOPBACK for a in self.allowed)
             host, port = "0.0.0.0" if outside else LOOPBACK, self.wanted_port
@@ -161,10 +181,24 @@ class ControlInputs(QObject):
                 self._said.emit(words.NO_OSC.format(why=e), "coral")
         self._ports_changed.emit()
 
+    def _open_portal(self) -> None:
+        from ...ports.control.portal_shortcuts import PortalShortcuts
+
+        def heard(act: str, pressed: bool) -> None:
+            self._put(partial(self._do, [(act, "down" if pressed else "up")]))
+
+        def told(state: str, keys: tuple[str, ...]) -> None:
+            self.portal_state, self.portal_keys = state, keys
+            self._ports_changed.emit()
+
+        asked = [(act, words.act_text(act), keys) for act, keys in GLOBAL_KEYS.items()]
+        self._portal = PortalShortcuts(asked, heard, told)
+
     def _close(self) -> None:
-        midi, osc, self._midi, self._osc = self._midi, self._osc, None, None
-        self.ports, self.osc_port = (), 0
-        for opened in (midi, osc):
+        midi, osc, portal = self._midi, self._osc, self._portal
+        self._midi = self._osc = self._portal = None
+        self.ports, self.osc_port, self.portal_state, self.portal_keys = (), 0, "", ()
+        for opened in (midi, osc, portal):
             if opened is not None:
                 opened.close()
 

@@ -35,6 +35,8 @@ class ControlDialog(QDialog):
         self.acts = Chips(theme, _("What it does"), [(a, words.act_text(a)) for a in ACTS], self._choose)
         self.held = Button(theme, _("only once it is held"), "choice")
         self.said = Words(theme, "strong", "water")
+        self.portal = Chips(theme, _("Keys"), [(ON, _("listen")), (OFF, _("off"))], self._switch_portal)
+        self.portal_said = Words(theme, "small", "mute")
         self.osc = Chips(theme, _("OSC"), [(ON, _("listen")), (OFF, _("off"))], self._switch_osc)
         self.port = NumberField(theme, _("Port"), 1024, 65535, "", 0)
         self.allowed = TextField(theme, _("Addresses that may send"))
@@ -66,6 +68,8 @@ class ControlDialog(QDialog):
         more.column.addWidget(self.held, 0, Qt.AlignmentFlag.AlignLeft)
         more.column.addWidget(self.said)
         column.addWidget(more)
+        title = _("Keys while another window is in front")
+        column.addWidget(self._card(title, self.portal, self.portal_said))
         osc = self._card(_("OSC, from another program or another computer"), self.osc)
         for text, field in ((_("Port"), self.port), (_("Addresses that may send"), self.allowed)):
             label = Words(self.theme, "small", "mute", wraps=False)
@@ -86,6 +90,8 @@ class ControlDialog(QDialog):
         c = self.controls
         self.midi.show_on(ON if c.midi else OFF)
         self.ports.say(words.ports_text(c.midi, c.ports))
+        self.portal.show_on(ON if c.portal else OFF)
+        self.portal_said.say(words.portal_text(c.portal_state, c.portal_keys))
         self.osc.show_on(ON if c.osc else OFF)
         self.port.show_value(c.wanted_port)
         self.allowed.show_text(" ".join(c.allowed))
@@ -138,6 +144,10 @@ class ControlDialog(QDialog):
 
     def _remove(self, binding: Binding) -> None:
         self.controls.bind(unbound(self.controls.bindings, binding))
+        self.refresh()
+
+    def _switch_portal(self, which: str) -> None:
+        self.controls.switch_portal(which == ON)
         self.refresh()
 
     def _switch_osc(self, which: str) -> None:
