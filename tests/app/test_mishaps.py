@@ -8,6 +8,7 @@ import soundfile as sf
 from msgspec.structs import replace
 from PyQt6.QtCore import QCoreApplication, QSettings
 
+from brucke.app.measuring.clock_watch import Watched
 from brucke.app.presence import mishaps
 from brucke.app.presence.mishaps import LONG_S, Mishaps
 from brucke.app.session.session import Session
@@ -201,11 +202,12 @@ def test_a_howl_is_said_and_holds_only_ones_own_loudspeaker_down_and_a_song_is_n
 
 
 def test_the_song_in_the_microphone_a_disk_that_fills_and_a_battery(hour, tmp_path, monkeypatch):
-    watched = SimpleNamespace(lags_s=[0.011])
+    watched = Watched(lags_s=[0.011], found_at=hour.now)
     hour.clocks.of = {("parts/harp", "parts/voice"): watched}
     hour.run(2.0)
     assert hour.said == [], "once may be an accident"
     watched.lags_s.append(0.0112)
+    watched.found_at = hour.now
     hour.run(1.0)
     assert hour.said[0][0].startswith("Voice picks up harp, 11 ms late")
     hour.run(13.0)

@@ -1,6 +1,7 @@
 """Clocks watched while sound runs, from the music itself: what we send, against where it comes in again. No measuring
 sound, no waiting."""
 
+import math
 import time
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, field
@@ -21,6 +22,7 @@ EVERY_S, SPAN_S = 5.0, 5.4
 BELIEVED_STEP_S = 1.0
 MOST = 1500  # looks that are kept: two hours
 SLID_S = 0.010
+RECENT_S = 12.0  # two looks and a little
 
 # What is sent, “listeners/ID” or of the part that sets the beat “parts/ID”; and the “parts/ID” in which it comes in
 # again.
@@ -38,6 +40,12 @@ class Watched:
     drift: Drift | None = None
     told: int = 0  # steps that were said
     slid_s: float = SLID_S  # from where on it is said that it has slid
+    found_at: float = -math.inf  # monotonic time at which it was last found
+
+    def comes_back_s(self, now: float) -> float | None:
+        """How much later it comes in again just now; None where it does not, or was found once, which may be
+        accident."""
+        return self.lags_s[-1] if len(self.lags_s) >= 2 and now - self.found_at < RECENT_S else None
 
     def slid(self) -> float:
         """By how much it has slid since the first look, jumps apart; 0 while that could be accident."""
@@ -68,6 +76,12 @@ class ClockWatch(QObject):
         self._began = self._next = self._at = 0.0
         self._generation: tuple[object, ...] = ()
         self._closed = False
+
+    def comes_back_s(self, listener: str) -> float | None:
+        """How much later what a listener gets comes in again, where it does just now: it is heard there."""
+        now = time.monotonic()
+        found = [w.comes_back_s(now) for pair, w in self.of.items() if pair[0] == f"listeners/{listener}"]
+        return next((lag for lag in found if lag is not None), None)
 
     def tick(self) -> None:
         """Once a frame: a look every EVERY_S."""
@@ -119,6 +133,7 @@ class ClockWatch(QObject):
                 continue
             w.looks += 1
             if lag is not None:
+                w.found_at = time.monotonic()
                 w.times_s, w.lags_s = [*w.times_s, self._at][-MOST:], [*w.lags_s, lag][-MOST:]
             w.drift = drift
             steps = drift.steps if drift is not None else ()

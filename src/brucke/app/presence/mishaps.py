@@ -35,7 +35,6 @@ COMPUTER_S = 20.0  # how often disk and battery are asked for
 LOW_PERCENT = 15
 LOW_MINUTES = 20
 DIMMED_S = 5.0  # after a howl its loudspeaker stays down
-PICKED_UP_S = 12.0  # two looks of the clock watch and a little
 SETTING = "mishaps/off"
 
 
@@ -63,7 +62,6 @@ class Mishaps(QObject):
         self._asked: Future[tuple[int | None, int | None]] | None = None
         self._asked_at, self.battery, self.free = -COMPUTER_S, None, None  # type: float, int | None, int | None
         self._howled_at, self._howl = -DIMMED_S, ("", 0.0)
-        self._came_back: dict[tuple[str, str], tuple[int, float]] = {}
         self.now: dict[tuple[str, str], Mishap] = {}
         self._since: dict[tuple[str, str], float] = {}
         self._loud_at = self._looked = 0.0
@@ -179,22 +177,14 @@ class Mishaps(QObject):
             self.session.set_live(replace(self.session.live, dimmed=wanted))
 
     def _picking_up(self, now: float) -> Iterator[Mishap]:
-        """What the clock watch found twice: the song comes in again by a microphone."""
+        """What the clock watch finds twice: the song comes in again by a microphone."""
         setup = self.session.setup
-        for pair, watched in self.clocks.of.items():
-            song, mic = (x.partition("/")[2] for x in pair)
-            if not pair[0].startswith("parts/"):
-                continue
-            count, seen = self._came_back.get(pair, (0, -PICKED_UP_S))
-            if len(watched.lags_s) > count:
-                self._came_back[pair] = len(watched.lags_s), now
-                seen = now
-            elif len(watched.lags_s) < count:
-                self._came_back[pair] = len(watched.lags_s), -PICKED_UP_S
-            if len(watched.lags_s) >= 2 and now - seen < PICKED_UP_S:
-                ms = 1e3 * watched.lags_s[-1]
-                text = words.PICKS_UP.format(part=part_name(setup, mic), song=part_name(setup, song).lower(), ms=ms)
-                yield Mishap("picks_up", mic, text, lasting=True)
+        for (sent, came), watched in self.clocks.of.items():
+            lag = watched.comes_back_s(now)
+            if lag is not None and sent.startswith("parts/"):
+                song, mic = (part_name(setup, x.partition("/")[2]) for x in (sent, came))
+                text = words.PICKS_UP.format(part=mic, song=song.lower(), ms=1e3 * lag)
+                yield Mishap("picks_up", came, text, lasting=True)
 
     def _ask_computer(self, now: float) -> None:
         if self._asked is not None and self._asked.done():

@@ -163,6 +163,9 @@ def _state(studio: Studio, listener: Listener) -> tuple[str, str]:
         return _("open, nobody has chosen it yet"), "coral"
     if (at := studio.hour.heard_at.get(listener.id)) is not None:
         return _("open, heard there at {clock}").format(clock=at), "water"
+    lag = studio.clocks.comes_back_s(listener.id)
+    if lag is not None:
+        return _("open, comes back after {ms:.0f} ms").format(ms=1e3 * lag), "water"
     if any(e.flows for e in programs):
         return _("open, sound flows"), "water"
     return chosen_text([e.program for e in programs]), "amber"
