@@ -63,6 +63,14 @@ def test_osc_mutes_silences_and_calls_moments_up_while_the_window_hangs(app, stu
     controls.switch_osc(True, port=port)
     until(app, lambda: controls.osc_port == port)
     client, words = SimpleUDPClient("127.0.0.1", port), region.safety.words
+    for value in (1, 1, 0, 0, 0):
+        client.send_message("/brucke/open", value)
+        until(app, lambda: controls._queue.empty())
+    blocked_until(lambda: False, 0.2)
+    until(app, lambda: not session.live.on_air)
+    blocked_until(lambda: False, 0.2)
+    until(app, lambda: True)
+    assert not session.live.on_air, "closed, however often it is asked for"
     mine = own_microphone(session.setup)
     row = next(i for i, p in enumerate(session.setup.parts) if p.id == mine.id)
     took, lost = [], lost_s()
@@ -201,6 +209,17 @@ def test_keys_of_the_desktop_obey_while_the_window_hangs_and_a_desktop_without_t
     bus.withdraw()
     until(app, lambda: controls.portal_state == "gone")
     assert studio.running.state == "running"
+
+
+def test_what_listens_and_ends_again_and_again_is_said(app, tmp_path, data_home, monkeypatch):
+    session, said = Session(equipment), []
+    session.open(SETUP)
+    session.noticed.connect(lambda text, _tone: said.append(text))
+    studio = Studio(session, QSettings(str(tmp_path / "s.ini"), QSettings.Format.IniFormat))
+    monkeypatch.setattr("sys.executable", "/bin/false")
+    studio.controls.switch_midi(True)
+    until(app, lambda: any(text.startswith("MIDI cannot be listened to") for text in said))
+    studio.end()
 
 
 def test_nothing_listens_until_it_is_switched_on(app, tmp_path, data_home):

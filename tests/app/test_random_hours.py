@@ -115,8 +115,10 @@ def setup_of_an_hour() -> Setup:
         Listener(id="stream", name="Stream", kind="stream", device="stream"),
     )
     routes = tuple(Route(part=p.id, listener=x.id, gain_db=-10.0) for p in parts for x in listeners)
-    talk = Moment(id="talk", name="Talk", routes=(MomentRoute(part="song", listener="call", mute=True),), policy={
-        "stream": "least_delay"})  # fmt: skip
+    talk = Moment(
+        id="talk", name="Talk", crossfade_s=0.05, routes=(MomentRoute(part="song", listener="call", mute=True),),
+        policy={"stream": "least_delay"},
+    )  # fmt: skip
     return Setup(name="An hour", devices=devices, parts=parts, listeners=listeners, routes=routes, moments=(Moment(id=
         "sing", name="Sing"), talk))  # fmt: skip
 

@@ -12,7 +12,7 @@ from PyQt6.QtCore import QObject, QSettings
 from ..engine.step.live import open_doors
 from ..home.bus import Bus
 from .chains.chain_helpers import ChainHelpers
-from .control.control_inputs import ControlInputs
+from .control.control_inputs import CLOSES, OPENS, ControlInputs
 from .control.live_acts import LiveActs
 from .documents.documents import Documents
 from .engine.live_engine import LiveEngine
@@ -72,7 +72,7 @@ class Studio(QObject):
         self.acts = LiveActs(session, self.running)
         self.controls = ControlInputs(session, self.acts, settings)
         self.asked_for: Callable[[str], None] = self._asked_for  # a window has more to say about it
-        self.controls.asked.connect(lambda act: self.asked_for(act))
+        self.controls.asked.connect(self._hear_controls)
         self.clocks = ClockWatch(session, self.running)
         self.mishaps = Mishaps(session, self.running, self.desktop, self.taking, self.clocks, settings)
         self.buffers = BufferFinder(session, self.running, self.measuring, self.taking)
@@ -104,6 +104,13 @@ class Studio(QObject):
         if now != self._noted:
             self._noted = now
             LOG.info(now)
+
+    def _hear_controls(self, act: str) -> None:
+        if act in (OPENS, CLOSES):
+            if self.session.live.on_air == (act == OPENS):
+                return
+            act = "on_air"
+        self.asked_for(act)
 
     def _asked_for(self, act: str) -> None:
         """By a foot switch, a controller or OSC, where no window stands between."""

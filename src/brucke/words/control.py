@@ -6,6 +6,7 @@ from ..core.control.bindings import Binding
 from .translation import _
 
 FAILED = _("A control sent something that could not be used: {why}.")
+NO_MIDI = _("MIDI cannot be listened to: what does it ends again and again. Foot switches that type keys work on.")
 NO_OSC = _("OSC is not listened to, {why}. Choose another port.")
 GONE = _("{name} has gone. It is listened to again as soon as it is back.")
 GONE_HELD = _("{name} has gone while its pedal was held: you stay muted. F11 lets you sound.")

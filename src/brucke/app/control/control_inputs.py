@@ -7,6 +7,7 @@ import queue
 import threading
 import time
 from collections.abc import Callable
+from dataclasses import dataclass
 from functools import partial
 from typing import Any
 
@@ -25,6 +26,7 @@ WAITS_S = 0.02
 STUCK_S = 30.0
 MOST = 4096  # messages that may wait; what comes beyond is dropped
 PORT = 9000
+OPENS, CLOSES = "on_air:1", "on_air:0"  # as it is to be, however often it is asked for
 LOOPBACK = "127.0.0.1"
 # What is proposed to the desktop, which may give others.
 GLOBAL_KEYS = {
@@ -32,6 +34,17 @@ GLOBAL_KEYS = {
     "line_back": "CTRL+ALT+Page_Up",
     **{f"moment_{n}": f"CTRL+ALT+{n}" for n in (1, 2, 3)}, "goodbye": "CTRL+ALT+End",
 }  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Wanted:
+    """What is to be listened to, as the settings say; they belong to the window's thread."""
+
+    midi: bool
+    osc: bool
+    portal: bool
+    port: int
+    allowed: tuple[str, ...]
 
 
 class ControlInputs(QObject):
@@ -52,6 +65,7 @@ class ControlInputs(QObject):
         self.ports: tuple[str, ...] = ()
         self.osc_port = 0
         self.dropped = 0
+        self.bindings = read_bindings(str(settings.value("control/bindings", "[]")))
         self._pressed = PressedControls(self.bindings)
         self._queue: queue.Queue[Callable[[], None] | None] = queue.Queue(MOST)
         self._midi: MidiListener | None = None
@@ -90,12 +104,9 @@ class ControlInputs(QObject):
     def wanted_port(self) -> int:
         return int(self.settings.value("control/osc_port", PORT))
 
-    @property
-    def bindings(self) -> tuple[Binding, ...]:
-        return read_bindings(str(self.settings.value("control/bindings", "[]")))
-
     def bind(self, bindings: tuple[Binding, ...]) -> None:
         self.settings.setValue("control/bindings", bindings_json(bindings))
+        self.bindings = bindings
         self._put(lambda: self._pressed.bind(bindings))
         self._lamps.clear()
         self._light()
@@ -127,7 +138,8 @@ class ControlInputs(QObject):
         if self._thread is None:
             self._thread = threading.Thread(target=self._run, name="control", daemon=True)
             self._thread.start()
-        self._put(self._open)
+        wanted = Wanted(self.midi, self.osc, self.portal, self.wanted_port, self.allowed)
+        self._put(partial(self._open, wanted))
 
     def _renew(self) -> None:
         if self._thread is not None or self.midi or self.osc or self.portal:
@@ -159,23 +171,24 @@ class ControlInputs(QObject):
             self._see_stuck(now)
         self._close()
 
-    def _open(self) -> None:
+    def _open(self, wanted: Wanted) -> None:
         """What is switched on is listened to, in this thread."""
         from ...ports.control.osc_server import OscError, OscServer
 
         self._close()
-        if self.midi:
+        if wanted.midi:
             self._midi = MidiListener(
                 lambda control, down: self._put(partial(self._control, control, down)),
                 lambda names, gone: self._put(partial(self._see_ports, names, gone)),
+                lambda: self._said.emit(words.NO_MIDI, "coral"),
             )
-        if self.portal:
+        if wanted.portal:
             self._open_portal()
-        if self.osc:
-            outside = any(a != LOOPBACK for a in self.allowed)
-            host, port = "0.0.0.0" if outside else LOOPBACK, self.wanted_port
+        if wanted.osc:
+            outside = any(a != LOOPBACK for a in wanted.allowed)
+            host, port = "0.0.0.0" if outside else LOOPBACK, wanted.port
             try:
-                self._osc = OscServer(host, port, self.allowed, self._osc_came)
+                self._osc = OscServer(host, port, wanted.allowed, self._osc_came)
                 self.osc_port = self._osc.port
             except OscError as e:
                 self._said.emit(words.NO_OSC.format(why=e), "coral")
@@ -232,7 +245,9 @@ class ControlInputs(QObject):
         act, value = found
         if act in AT_ONCE:
             self._put(lambda: self.acts.do(act, "down", value))
-        elif act != "on_air" or value is None or value != self.session.live.on_air:
+        elif act == "on_air" and value is not None:
+            self._put(lambda: self.asked.emit(OPENS if value else CLOSES))
+        else:
             self._put(lambda: self.asked.emit(act))
 
     def _do(self, done: list[Done]) -> None:

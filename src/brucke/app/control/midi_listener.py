@@ -5,21 +5,26 @@ import json
 import subprocess
 import sys
 import threading
+import time
 from collections.abc import Callable
 from typing import Any
 
+TRIES = 3
 PAUSE_S = 2.0  # until one that has ended is started again
 
 
 class MidiListener:
-    """`heard(control, pressed)` and `ports(names, gone)` are called in a thread of its own."""
+    """`heard(control, pressed)` and `ports(names, gone)` are called in a thread of its own, `failed()` once where it
+    ends again and again as soon as it was started."""
 
     def __init__(
         self,
         heard: Callable[[str, bool | None], None],
         ports: Callable[[tuple[str, ...], tuple[str, ...]], None],
+        failed: Callable[[], None],
     ):
-        self._heard, self._ports = heard, ports
+        self._heard, self._ports, self._failed = heard, ports, failed
+        self._short = 0  # lives in a row that were no lives
         self._names: tuple[str, ...] = ()
         self._ended = threading.Event()
         self._process: subprocess.Popen[bytes] | None = None
@@ -37,9 +42,13 @@ class MidiListener:
                 self._ended.wait(PAUSE_S)
                 continue
             assert self._process.stdout is not None
+            began = time.monotonic()
             for line in self._process.stdout:
                 self._read(line)
             self._process.wait()
+            self._short = self._short + 1 if time.monotonic() - began < PAUSE_S else 0
+            if self._short == TRIES and not self._ended.is_set():
+                self._failed()
             if self._names:  # it ended: whatever was held is not known to be held any more
                 gone, self._names = self._names, ()
                 self._ports((), gone)

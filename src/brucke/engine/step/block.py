@@ -146,6 +146,8 @@ class BlockEngine:
     def _begin_change(self) -> None:
         assert self._waiting is not None
         wanted, frames = self._waiting, self._within
+        if not _same_people(self._new, wanted):
+            frames = 0  # nobody who comes is heard by the gains of whoever was in the row
         if frames and _other_ways(self._new, wanted):
             # Two delays of one sound, faded slowly into each other, are a comb: they change at once, the levels after.
             wanted, frames = replace(wanted, gain=self._new.gain), 0
@@ -275,6 +277,10 @@ class BlockEngine:
         )  # fmt: skip
         for p, db in self._noise.mismatch_db.items():
             self.readings[p, 0, 1] = db
+
+
+def _same_people(old: Plan, new: Plan) -> bool:
+    return np.array_equal(old.tenants, new.tenants) and np.array_equal(old.listener_tenants, new.listener_tenants)
 
 
 def _other_ways(old: Plan, new: Plan) -> bool:
