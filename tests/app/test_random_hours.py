@@ -13,7 +13,8 @@ import pytest
 from msgspec.structs import replace
 from PyQt6.QtCore import QCoreApplication
 
-from brucke.app.control.live_acts import LiveActs
+from brucke.app.control import live_acts
+from brucke.app.control.live_acts import HELD_S, LiveActs
 from brucke.app.engine import live_engine, live_updates
 from brucke.app.engine.live_engine import LiveEngine
 from brucke.app.measuring.round_trip import Measurer
@@ -45,6 +46,9 @@ SEQUENCES = int(os.environ.get("BRUCKE_SEQUENCES", "60"))
 FIRST = int(os.environ.get("BRUCKE_FROM", "0"))
 ACTS, SETTLED = 14, 12  # acts of a sequence; blocks until everything that an act began has ended
 RATE, N = 48000, 128
+
+
+FEET_CLOCK = SimpleNamespace(now=0.0, monotonic=lambda: FEET_CLOCK.now)
 
 
 class Living:
@@ -136,7 +140,7 @@ class Hour:
         self.on_air, self.kept_shut, self.silent, self.muted = False, set(), False, set()
         self.order = RunningOrder(self.session, self.running)
         self.acts, self.feet = LiveActs(self.session, self.running), PressedControls(FEET)
-        self.known, self.now = set(doors(self.session.setup)), 0.0
+        self.known, self.now, self.held = set(doors(self.session.setup)), 0.0, (0.0, False)
 
     @property
     def link(self):
@@ -265,10 +269,17 @@ class Hour:
         for _press in range(self.rng.integers(1, 4)):
             control = FEET[self.rng.integers(len(FEET))].control
             self.now += float(self.rng.uniform(0.0, 0.5))
+            FEET_CLOCK.now = self.now  # what the application takes for the time
             for act, phase in self.feet.feed(control, control not in self.feet.down, self.now):
                 self.acts.do(act, phase)
+                mine = own_microphone(self.session.setup)
+                is_muted = mine is not None and mine.id in self.muted
                 if phase == "down":
                     self.done(act, None)
+                    if act == "mute_me":
+                        self.held = self.now, not is_muted
+                elif act == "mute_me" and self.now - self.held[0] > HELD_S and is_muted == self.held[1]:
+                    self.done(act, not is_muted)  # held for longer than a tap: as it was
         self.obeyed()
 
     def osc(self):
@@ -371,6 +382,7 @@ def one_process(app, monkeypatch, tmp_path):
     monkeypatch.setattr(live_engine, "Supervisor", lambda *_: SimpleNamespace(start=lambda: None, stop=lambda: None,
         told=[], failures=[]))  # fmt: skip
     monkeypatch.setattr(Wirings, "check", lambda *_: None)
+    monkeypatch.setattr(live_acts, "time", FEET_CLOCK)
     monkeypatch.setattr(host_module.time, "monotonic_ns", lambda: InOneProcess.clock.ns)
     return tmp_path
 
