@@ -153,6 +153,63 @@ def test_a_program_that_has_chosen_it_and_takes_no_sound(tmp_path, monkeypatch):
     assert not holds()
 
 
+def sings_muted(hour, on):
+    hour.loud("voice", -20 if on else -70)
+    hour.live(muted=frozenset({"voice"}))
+
+
+def clips(hour, on):
+    if on:
+        hour.running.inputs.clips = {"voice": hour.running.inputs.clips.get("voice", 0) + 1}
+
+
+def open_for_nobody(hour, on):
+    hour.live(on_air=True)
+    hour.desktop.consumers = {} if on else {"lounge": (SimpleNamespace(program="Call Program", flows=True),)}
+
+
+def paused(hour, on):
+    hour.live(on_air=True)
+    hour.desktop.consumers = {"lounge": (SimpleNamespace(program="Call Program", flows=not on),)}
+
+
+def forgotten(hour, on):
+    hour.taking.state, hour.taking.seconds_recorded = ("recording", LONG_S + 1) if on else ("idle", 0.0)
+
+
+def disk(hour, on):
+    hour.taking.state, hour.it.free = "recording", 10**7 if on else 10**12
+
+
+def battery(hour, on):
+    hour.it.battery = 9 if on else 80
+
+
+@pytest.mark.parametrize(
+    ("mishap", "here"),
+    [
+        (sings_muted, False), (clips, False), (open_for_nobody, True), (paused, True), (forgotten, False),
+        (disk, False), (battery, False),
+    ],
+)  # fmt: skip
+def test_each_is_said_within_a_second_and_gone_when_mended_twenty_times_of_twenty(
+    mishap, here, nightboat, tmp_path, monkeypatch
+):
+    hour = Hour(setup_here() if here else nightboat, tmp_path, monkeypatch)
+    hour.it._asked_at = hour.now + 1e6  # this computer's own disk and battery are others
+    mishap(hour, False)
+    hour.run(3.0)
+    for number in range(1, 21):
+        mishap(hour, True)
+        hour.run(1.0)
+        assert len(hour.said) == number
+        assert hour.said[-1][1]()
+        mishap(hour, False)
+        hour.run(4.0)
+        assert not hour.said[-1][1]()
+        hour.run(60.0)
+
+
 class Kept:
     """A link whose newest sound of any part is `sound`."""
 
