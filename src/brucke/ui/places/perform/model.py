@@ -129,8 +129,8 @@ def _says(studio: Studio, listener: Listener) -> Says:
         elif studio.playback.heard:
             said = _("hear the recording")
     down = down_text(setup, studio.running.ducked_db(listener.id)) if sounds else ""
-    said = f"{said}; {down}" if down else said
     state, tone = _state(studio, listener)
+    state = ", ".join(s for s in (state, down) if s)  # small: it comes and goes as somebody sings
     return Says(who, said, state, ("water" if listener.kind != "monitor" else "ink") if sounds else "mute", tone)
 
 
