@@ -10,7 +10,7 @@ from msgspec.structs import replace
 from PyQt6.QtCore import QSettings
 from pythonosc.udp_client import SimpleUDPClient
 
-from brucke.app.control.control_inputs import ControlInputs
+from brucke.app.control.control_inputs import PORT, ControlInputs
 from brucke.app.session.session import Session
 from brucke.app.studio import Studio
 from brucke.core.control.bindings import Binding
@@ -228,5 +228,8 @@ def test_nothing_listens_until_it_is_switched_on(app, tmp_path, data_home):
     studio = Studio(session, QSettings(str(tmp_path / "s.ini"), QSettings.Format.IniFormat))
     controls = studio.controls
     assert isinstance(controls, ControlInputs)
+    for kept, port in (("9001", 9001), ("99999", PORT), ("-1", PORT), ("nine", PORT), ("²", PORT)):
+        controls.settings.setValue("control/osc_port", kept)
+        assert controls.wanted_port == port
     assert (controls.midi, controls.osc, controls.ports, controls.osc_port) == (False, False, (), 0)
     studio.end()

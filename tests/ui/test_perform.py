@@ -25,7 +25,7 @@ from ..foot_switch import LEFT, RIGHT
 from .conftest import key, pause, press, wait
 from .test_layout import CASES, check_sheet, longer
 
-SONG_S = 6.0
+SONG_S, FROM_S = 6.0, 20.0  # where everybody plays
 
 
 def data_of(long):
@@ -210,9 +210,15 @@ def test_an_hour_of_three_songs_with_talk_between_and_the_far_end_got_just_that(
     call, nothing of the music in the talk, nothing at all in silence and after goodbye."""
     w = live
     hands = Keys(w) if by == "keys" else Feet(w, request.getfixturevalue("foot_switch"))
-    song = OrderLine(name="Song", file="harp.flac", from_s=0.0, to_s=SONG_S, moment="sing", after="talk")
+    song = OrderLine(name="Song", file="harp.flac", from_s=FROM_S, to_s=FROM_S + SONG_S, moment="sing", after="talk")
     talk = OrderLine(kind="talk", name="Talk", moment="talk")
     w.session.edit("order", replace(w.session.setup, order=(talk, song, talk, song, talk, song)), "perform")
+    for _try in range(6):  # again, where a busy machine lost blocks in the middle
+        key(w, Qt.Key.Key_M)
+        wait(lambda: not w.measuring.busy, 60)
+        if not w.measuring.failed:
+            break
+    key(w, Qt.Key.Key_E, Qt.KeyboardModifier.ShiftModifier)
     w.go_to("perform")
     key(w, Qt.Key.Key_F6)
     wait(lambda: w.place == "soundcheck", 10)
@@ -260,6 +266,11 @@ def test_an_hour_of_three_songs_with_talk_between_and_the_far_end_got_just_that(
     assert all(SONG_S - 1.5 < s < SONG_S + 2.0 for s in stretches), stretches
     lines = [e for e in w.studio.hour.events if e["what"] == "line"]
     assert [e["kind"] for e in lines] == ["talk", "song"] * 3
+    w.taking.measure_chosen()
+    wait(lambda: w.taking.state == "idle", 120)
+    left = w.taking.take.proof["lounge_call"].left
+    told = {part: (left[part].median_ms, left[part].windows) for part in ("voice", "cello")}
+    assert all(windows and abs(ms) < 1.5 for ms, windows in told.values()), told
 
 
 def test_moments_are_made_changed_previewed_and_undone(window):

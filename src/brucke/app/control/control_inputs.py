@@ -102,7 +102,8 @@ class ControlInputs(QObject):
 
     @property
     def wanted_port(self) -> int:
-        return int(self.settings.value("control/osc_port", PORT))
+        text = str(self.settings.value("control/osc_port", PORT))
+        return int(text) if text.isascii() and text.isdigit() and int(text) < 2**16 else PORT
 
     def bind(self, bindings: tuple[Binding, ...]) -> None:
         self.settings.setValue("control/bindings", bindings_json(bindings))
