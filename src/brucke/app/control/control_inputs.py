@@ -67,6 +67,8 @@ class ControlInputs(QObject):
         self.dropped = 0
         self.bindings = read_bindings(str(settings.value("control/bindings", "[]")))
         self._pressed = PressedControls(self.bindings)
+        self._bound = self._pressed.controls
+        self._wanted = Wanted(False, False, False, PORT, ())
         self._queue: queue.Queue[Callable[[], None] | None] = queue.Queue(MOST)
         self._midi: MidiListener | None = None
         self._osc: Any = None
@@ -108,6 +110,7 @@ class ControlInputs(QObject):
     def bind(self, bindings: tuple[Binding, ...]) -> None:
         self.settings.setValue("control/bindings", bindings_json(bindings))
         self.bindings = bindings
+        self._bound = {b.control for b in bindings}
         self._put(lambda: self._pressed.bind(bindings))
         self._lamps.clear()
         self._light()
@@ -170,21 +173,33 @@ class ControlInputs(QObject):
             now = time.monotonic()
             self._do(self._pressed.tick(now))
             self._see_stuck(now)
-        self._close()
+        for close in (self._close_midi, self._close_osc, self._close_portal):
+            close()
 
     def _open(self, wanted: Wanted) -> None:
-        """What is switched on is listened to, in this thread."""
+        """What is switched on is listened to; what goes on as it was is not touched. In this thread."""
+        before, self._wanted = self._wanted, wanted
+        if wanted.midi != before.midi:
+            self._close_midi()
+            if wanted.midi:
+                self._midi = MidiListener(
+                    self._midi_came,
+                    lambda names, gone: self._put(partial(self._see_ports, names, gone)),
+                    lambda: self._said.emit(words.NO_MIDI, "coral"),
+                )
+        if wanted.portal != before.portal or self.portal_state in ("gone", "refused", "none"):
+            self._close_portal()
+            if wanted.portal:
+                self._open_portal()
+        other = (wanted.osc, wanted.port, wanted.allowed) != (before.osc, before.port, before.allowed)
+        if other or (wanted.osc and not self.osc_port):  # a port that was taken may be free by now
+            self._open_osc(wanted)
+        self._ports_changed.emit()
+
+    def _open_osc(self, wanted: Wanted) -> None:
         from ...ports.control.osc_server import OscError, OscServer
 
-        self._close()
-        if wanted.midi:
-            self._midi = MidiListener(
-                lambda control, down: self._put(partial(self._control, control, down)),
-                lambda names, gone: self._put(partial(self._see_ports, names, gone)),
-                lambda: self._said.emit(words.NO_MIDI, "coral"),
-            )
-        if wanted.portal:
-            self._open_portal()
+        self._close_osc()
         if wanted.osc:
             outside = any(a != LOOPBACK for a in wanted.allowed)
             host, port = "0.0.0.0" if outside else LOOPBACK, wanted.port
@@ -193,7 +208,6 @@ class ControlInputs(QObject):
                 self.osc_port = self._osc.port
             except OscError as e:
                 self._said.emit(words.NO_OSC.format(why=e), "coral")
-        self._ports_changed.emit()
 
     def _open_portal(self) -> None:
         from ...ports.control.portal_shortcuts import PortalShortcuts
@@ -208,13 +222,25 @@ class ControlInputs(QObject):
         asked = [(act, words.act_text(act), keys) for act, keys in GLOBAL_KEYS.items()]
         self._portal = PortalShortcuts(asked, heard, told)
 
-    def _close(self) -> None:
-        midi, osc, portal = self._midi, self._osc, self._portal
-        self._midi = self._osc = self._portal = None
-        self.ports, self.osc_port, self.portal_state, self.portal_keys = (), 0, "", ()
-        for opened in (midi, osc, portal):
-            if opened is not None:
-                opened.close()
+    def _close_midi(self) -> None:
+        midi, self._midi, self.ports = self._midi, None, ()
+        if midi is not None:
+            midi.close()
+
+    def _close_osc(self) -> None:
+        osc, self._osc, self.osc_port = self._osc, None, 0
+        if osc is not None:
+            osc.close()
+
+    def _close_portal(self) -> None:
+        portal, self._portal, self.portal_state, self.portal_keys = self._portal, None, "", ()
+        if portal is not None:
+            portal.close()
+
+    def _midi_came(self, control: str, pressed: bool | None) -> None:
+        """In the thread of the listener. What does nothing takes nobody's place in the queue."""
+        if self.learns or control in self._bound:
+            self._put(partial(self._control, control, pressed))
 
     def _see_ports(self, ports: tuple[str, ...], gone: tuple[str, ...]) -> None:
         self.ports = ports

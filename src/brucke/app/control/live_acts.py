@@ -18,7 +18,6 @@ from ..engine.live_engine import LiveEngine
 from ..session.session import Session
 
 HELD_S = 0.3  # a control that is let go sooner was tapped
-MOST = 1000  # that may wait for the session
 
 
 class LiveAct(NamedTuple):
@@ -62,7 +61,7 @@ class LiveActs(QObject):
         super().__init__()
         self.session, self.running = session, running
         self._lock = threading.Lock()
-        self._waiting: list[LiveAct] = []
+        self._waiting: dict[str, LiveAct] = {}  # the last one about each thing: each says how it is to be
         self._pressed: dict[str, tuple[float, bool]] = {}  # since when, and what it was changed to
         self._came.connect(self._settle, Qt.ConnectionType.QueuedConnection)  # type: ignore[call-arg]
         running.with_acts = self.over
@@ -70,7 +69,7 @@ class LiveActs(QObject):
     def over(self, live: Live) -> Live:
         """`live` with everything that was asked for and that the session does not know yet. Any thread."""
         setup = self.session.setup
-        for act in tuple(self._waiting):
+        for act in tuple(self._waiting.values()):
             live = lives(setup, live, act)
         return live
 
@@ -87,21 +86,21 @@ class LiveActs(QObject):
             elif value is None:
                 value = True if id.startswith("moment_") else not now_so
                 self._pressed[id] = time.monotonic(), value
-            if len(self._waiting) >= MOST:
-                return
-            self._waiting.append(LiveAct(id, value))
+            self._waiting[id.partition("_")[0]] = LiveAct(id, value)
             self.running.tell_now()
         self._came.emit()
 
     def _settle(self) -> None:
         """In the window's thread: the session knows, too."""
         with self._lock:
-            acts, live = tuple(self._waiting), self.over(self.session.live)
+            acts, live = dict(self._waiting), self.over(self.session.live)
         if not acts:
             return
         if live != self.session.live:
             self.session.set_live(live)
         with self._lock:
-            del self._waiting[: len(acts)]
-        for id in dict.fromkeys(act.id for act in acts):
-            self.done.emit(id)
+            for thing, act in acts.items():
+                if self._waiting.get(thing) is act:
+                    del self._waiting[thing]
+        for act in acts.values():
+            self.done.emit(act.id)

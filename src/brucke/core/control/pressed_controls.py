@@ -41,7 +41,7 @@ class PressedControls:
     @property
     def down(self) -> dict[str, float]:
         """Those that are pressed, with since when."""
-        return {control: p.since for control, p in self._down.items()}
+        return {control: p.since for control, p in tuple(self._down.items())}  # also asked from another thread
 
     def feed(self, control: str, pressed: bool, now: float) -> list[Done]:
         """One control pressed or let go; what repeats or bounces does nothing."""
