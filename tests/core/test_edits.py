@@ -4,8 +4,8 @@ do."""
 import pytest
 
 from brucke.core.document.differences import differences
-from brucke.core.document.setup import Setup
-from brucke.core.edits import chain_edits, listener_edits, part_edits, route_edits
+from brucke.core.document.setup import Duck, Setup
+from brucke.core.edits import chain_edits, listener_edits, moment_edits, part_edits, route_edits
 from brucke.core.edits.naming import free_id, free_name
 from brucke.core.routing.maps import effective_map
 from brucke.core.sound.processors import Gain, Limiter
@@ -180,6 +180,12 @@ def test_differences_are_told_in_words(nightboat):
     assert differences(b, b) == []
     c = part_edits.move_part(nightboat, "voice", 1)
     assert [difference_text(nightboat, c, d) for d in differences(nightboat, c)] == ["parts: order changed"]
+    ducked = route_edits.set_duck(nightboat, "harp", "lounge_call", Duck(under="voice"))
+    slow = moment_edits.change_moment(ducked, "talk", crossfade_s=2.0)
+    assert [difference_text(nightboat, slow, d) for d in differences(nightboat, slow)] == [
+        "Harp → Lounge call: goes down by 12 dB under Voice above −36.0 dB, was never",
+        "moment Talk: levels reached within 2 s, was 0 s",
+    ]
 
 
 def test_a_listener_that_becomes_wider_than_two_channels_has_no_chain(nightboat):

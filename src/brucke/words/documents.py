@@ -3,7 +3,7 @@
 from typing import Any
 
 from ..core.document.differences import Difference
-from ..core.document.setup import Setup
+from ..core.document.setup import Duck, Setup
 from .detail import choose
 from .timing import db_text, device_name, listener_name, part_name
 from .translation import _
@@ -81,6 +81,7 @@ _FIELDS = {
     "follows": _("plays along with"), "hears_at": _("hears at"), "device": _("comes from"), "colour": _("colour"),
     "tracks": _("tracks"), "beat_source": _("sound on the beat"), "inverted": _("upside down"),
     "quiet": _("meant to be silent"), "policy": _("delay policy"), "routes": _("routes"),
+    "duck": _("goes down"), "crossfade_s": _("levels reached within"), "pauses": _("the song stands still"),
 }  # fmt: skip
 _THINGS = {"device": _("device"), "part": _("part"), "listener": _("listener"), "moment": _("moment")}
 
@@ -114,6 +115,15 @@ def _where(a: Setup, b: Setup, d: Difference) -> str:
     return f"{_THINGS[d.thing]} {names[d.thing](setup, d.id)}"
 
 
+def duck_text(setup: Setup, duck: Duck | None) -> str:
+    if duck is None or not duck.depth_db:
+        return _("never")
+    under = part_name(setup, duck.under)
+    return _("by {depth:g} dB under {part} above {threshold}").format(
+        depth=duck.depth_db, part=under, threshold=db_text(duck.threshold_db)
+    )
+
+
 def _value(setup: Setup, field: str, value: Any) -> str:
     if isinstance(value, bool):
         return _("yes") if value else _("no")
@@ -121,6 +131,10 @@ def _value(setup: Setup, field: str, value: Any) -> str:
         return db_text(float(value))
     if field.endswith("_ms"):
         return f"{value:g} ms"
+    if field == "crossfade_s":
+        return f"{value:g} s"
+    if field == "duck":
+        return duck_text(setup, value)
     if field.endswith("_hz"):
         return choose(_("another"), f"{value} Hz")
     if field == "follows":

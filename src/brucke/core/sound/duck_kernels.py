@@ -37,18 +37,20 @@ def duck(ring, pos, ducks, numbers, delay, source, level, state, rate, gains):  
     n = gains.shape[1]
     size = ring.shape[3] - n
     step = min(STEP, n)
-    fall = math.exp(-step / (FALL_S * rate))
     for k in range(ducks.shape[0]):
         x, p, key = ducks[k, 0], ducks[k, 1], ducks[k, 2]
         held, less = state[x, p, HELD], state[x, p, LESS_DB]
         depth = numbers[k, DEPTH]
-        down = math.exp(-step / (numbers[k, ATTACK] * rate))
-        up = math.exp(-step / (numbers[k, RELEASE] * rate))
         hears = key >= 0 and level[1, key] > 0.0
         at = (pos - delay[x, key]) % size if hears else 0
         before = 10.0 ** (-less / 20.0)
+        fall = down = up = 0.0
         for start in range(0, n, step):
             count = min(step, n - start)
+            if start == 0 or count != step:
+                fall = math.exp(-count / (FALL_S * rate))
+                down = math.exp(-count / (numbers[k, ATTACK] * rate))
+                up = math.exp(-count / (numbers[k, RELEASE] * rate))
             peak = _peak(ring[key, source[x, key]], at + start, count) if hears else np.float32(0.0)
             held = max(float(peak), held * fall)
             want = depth if held > numbers[k, THRESHOLD] else 0.0
