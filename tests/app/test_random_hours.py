@@ -42,13 +42,11 @@ FEET = tuple(
     Binding(control=f"controller 1 {64 + i}", act=a)
     for i, a in enumerate(("mute_me", "silence", "moment_1", "moment_2"))
 )
+FEET_CLOCK = SimpleNamespace(now=0.0, monotonic=lambda: FEET_CLOCK.now)
 SEQUENCES = int(os.environ.get("BRUCKE_SEQUENCES", "60"))
 FIRST = int(os.environ.get("BRUCKE_FROM", "0"))
 ACTS, SETTLED = 14, 12  # acts of a sequence; blocks until everything that an act began has ended
 RATE, N = 48000, 128
-
-
-FEET_CLOCK = SimpleNamespace(now=0.0, monotonic=lambda: FEET_CLOCK.now)
 
 
 class Living:
