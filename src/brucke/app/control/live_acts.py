@@ -87,8 +87,10 @@ class LiveActs(QObject):
                 value = True if id.startswith("moment_") else not now_so
                 self._pressed[id] = time.monotonic(), value
             self._waiting[id.partition("_")[0]] = LiveAct(id, value)
-            self.running.tell_now()
-        self._came.emit()
+            try:
+                self.running.tell_now()
+            finally:
+                self._came.emit()
 
     def _settle(self) -> None:
         """In the window's thread: the session knows, too."""
@@ -96,11 +98,13 @@ class LiveActs(QObject):
             acts, live = dict(self._waiting), self.over(self.session.live)
         if not acts:
             return
-        if live != self.session.live:
-            self.session.set_live(live)
-        with self._lock:
-            for thing, act in acts.items():
-                if self._waiting.get(thing) is act:
-                    del self._waiting[thing]
+        try:
+            if live != self.session.live:
+                self.session.set_live(live)
+        finally:  # whatever a listener of the session makes of it: it lies over nothing that is told later
+            with self._lock:
+                for thing, act in acts.items():
+                    if self._waiting.get(thing) is act:
+                        del self._waiting[thing]
         for act in acts.values():
             self.done.emit(act.id)

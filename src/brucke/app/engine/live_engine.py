@@ -1,5 +1,6 @@
 """The running engine as the application sees it: start, stop, watch, transport, levels; through `link.py` only."""
 
+import contextlib
 import tempfile
 from collections.abc import Callable
 from concurrent.futures import Future, ThreadPoolExecutor
@@ -165,8 +166,7 @@ class LiveEngine(EngineView):
             self.set_on_air(False)
         self._set("stopped")
 
-    def end(self) -> None:
-        """The window closes: wait until everything that was started has ended."""
+    def end(self) -> None:  # the window closes: until everything that was started has ended
         self.stop()
         self._pool.shutdown(wait=True)
 
@@ -354,11 +354,11 @@ class LiveEngine(EngineView):
         """Any thread: what was asked for past the window, see `with_acts`, is in force with the next block."""
         following = self.following
         if following is not None:
-            following.tell(self.session.setup, self.session.live)
+            with contextlib.suppress(KeyError, ValueError):  # it ends just now, and its memory with it
+                following.tell(self.session.setup, self.session.live)
 
     @property
-    def _planned(self) -> Live:
-        """What of the live state is part of plans."""
+    def _planned(self) -> Live:  # what of the live state is part of plans
         return replace(self.session.live, fade_db=self.fade_db)
 
     @property
