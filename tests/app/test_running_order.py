@@ -1,13 +1,15 @@
 """Going through the hour: what one key does, and where a song that ends goes. The engine is played by hand."""
 
+import errno
 import json
+import os
 from types import SimpleNamespace
 
 import pytest
 from msgspec.structs import replace
 from PyQt6.QtCore import QCoreApplication, QObject, pyqtSignal
 
-from brucke.app.presence import running_order
+from brucke.app.presence import hour_log, running_order
 from brucke.app.presence.hour_log import HourLog
 from brucke.app.presence.running_order import RunningOrder
 from brucke.app.session.session import Session
@@ -167,3 +169,19 @@ def test_the_hour_is_kept_as_a_log_and_the_command_reads_it(hour, capsys):
     capsys.readouterr()
     log.file.write_text('{"format": "brucke hour", "version": 2}\n')
     assert main(["log", str(log.file)]) == 2
+
+
+def test_a_log_that_cannot_be_written_is_said_once_and_goes_on_in_memory(hour, monkeypatch):
+    session, log = hour.session, hour.log
+
+    def full(*_args, **_more):
+        raise OSError(errno.ENOSPC, os.strerror(errno.ENOSPC))
+
+    monkeypatch.setattr(hour_log, "open", full, raising=False)
+    session.set_live(replace(session.live, on_air=True))
+    for _again in range(3):
+        hour.order.next()
+    log.close()
+    hour.app.processEvents()
+    assert [t for t in hour.said if "log" in t] == ["The log of the hour cannot be written, no space left on device."]
+    assert [e["what"] for e in log.events].count("line") == 3

@@ -5,12 +5,14 @@ import json
 import os
 import time
 from collections.abc import Iterable
+from concurrent.futures import Future
 from datetime import datetime
 from pathlib import Path
 
-from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtCore import QObject, Qt, pyqtSignal
 
 from ...core.document.setup import OrderLine
+from ...words.translation import _
 from ..engine.live_engine import LiveEngine
 from ..jobs.background import BackgroundQueue
 from ..session.session import Session
@@ -28,6 +30,7 @@ class HourLog(QObject):
     one file an hour; what does not let itself be written is kept here."""
 
     changed = pyqtSignal()
+    _not_written = pyqtSignal(str)
 
     def __init__(self, session: Session, running: LiveEngine, order: RunningOrder, folder: Path):
         super().__init__()
@@ -36,6 +39,8 @@ class HourLog(QObject):
         self.file: Path | None = None
         self._lane = BackgroundQueue("hour log")
         self._noted: dict[str, float] = {}
+        self._lost: Path | None = None  # the file of which it was said that it cannot be written
+        self._not_written.connect(self._say_not_written, Qt.ConnectionType.QueuedConnection)  # type: ignore[call-arg]
         self._dropouts = 0
         self.heard_at: dict[str, str] = {}
         self._was: tuple[str, bool, bool] = (session.live.moment, False, False)
@@ -115,7 +120,19 @@ class HourLog(QObject):
             with open(file, "a", encoding="utf-8", opener=lambda p, flags: os.open(p, flags, 0o600)) as f:
                 f.write(text)
 
-        self._lane.do(append)
+        self._lane.do(append).add_done_callback(self._written)
+
+    def _written(self, answer: "Future[None]") -> None:
+        """In the thread that writes."""
+        why = answer.exception()
+        if isinstance(why, OSError):
+            self._not_written.emit(str(why.strerror or why).lower())
+
+    def _say_not_written(self, why: str) -> None:
+        """Once an hour; what is noted from then on is kept here, and stands in the page."""
+        if self.file is not None and self._lost is not self.file:
+            self._lost = self.file
+            self.session.noticed.emit(_("The log of the hour cannot be written, {why}.").format(why=why), "amber")
 
     def close(self) -> None:
         """What is still to be written is, where the disk answers."""
