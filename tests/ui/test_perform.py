@@ -15,12 +15,14 @@ from brucke.core.control.bindings import Binding
 from brucke.core.control.pressed_controls import HOLD_S
 from brucke.core.document.setup import OrderLine
 from brucke.core.edits import listener_edits, moment_edits
+from brucke.takes.marks import read_marks
 from brucke.ui.places.perform.layout import WINDOW, hour_sheet, says_sheet
 from brucke.ui.places.perform.model import PerformData, Says, Span
 from brucke.ui.shell.actions import ACTIONS
 from brucke.ui.shell.find_dialog import FindDialog, matches
 from brucke.ui.theme.tokens import LIGHT
 
+from ..desktop_server import RATE
 from ..foot_switch import LEFT, RIGHT
 from .conftest import key, pause, press, wait
 from .test_layout import CASES, check_sheet, longer
@@ -266,11 +268,21 @@ def test_an_hour_of_three_songs_with_talk_between_and_the_far_end_got_just_that(
     assert all(SONG_S - 1.5 < s < SONG_S + 2.0 for s in stretches), stretches
     lines = [e for e in w.studio.hour.events if e["what"] == "line"]
     assert [e["kind"] for e in lines] == ["talk", "song"] * 3
+    marks = read_marks(folder)
+    assert [m.says for m in marks if m.says in ("Talk", "Song", "silence")] == ["Song", "Talk"] * 2 + [
+        "Song",
+        "silence",
+    ]
+    songs = [m.at_s for m in marks if m.says == "Song"]
+    begins = [a / 4 for a, b in zip(edges[::2], edges[1::2], strict=True) if b - a > 4]
+    assert all(abs(at - begin) < 2.0 for at, begin in zip(songs, begins, strict=True)), (songs, begins)
+    assert "Song" in w.review.marks.text()
     w.taking.measure_chosen()
     wait(lambda: w.taking.state == "idle", 120)
     left = w.taking.take.proof["lounge_call"].left
     told = {part: (left[part].median_ms, left[part].windows) for part in ("voice", "cello")}
-    assert all(windows and abs(ms) < 1.5 for ms, windows in told.values()), told
+    moved_ms = 1e3 * w.session.setup.block_frames / RATE * w.running.dropouts  # each block lost moves what is heard
+    assert all(windows and abs(ms) < 1.5 + moved_ms for ms, windows in told.values()), (told, moved_ms)
 
 
 def test_moments_are_made_changed_previewed_and_undone(window):

@@ -29,6 +29,7 @@ from .presence.known_good_sessions import KnownGoodSessions
 from .presence.mishaps import Mishaps
 from .presence.running_order import RunningOrder
 from .presence.song_pause import SongPause
+from .presence.take_marks import TakeMarks
 from .recording.playback import Playback
 from .recording.take_recorder import TakeRecorder
 from .session.session import Session
@@ -69,6 +70,7 @@ class Studio(QObject):
         self._services: dict[Callable[[Studio], Service], Service] = {}
         self.order = RunningOrder(session, self.running)
         self.hour = HourLog(session, self.running, self.order, self.documents.home / "hours")
+        self.marks = TakeMarks(self.hour, self.taking)
         self.acts = LiveActs(session, self.running)
         self.controls = ControlInputs(session, self.acts, settings)
         self.asked_for: Callable[[str], None] = self._asked_for  # a window has more to say about it

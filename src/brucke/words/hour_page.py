@@ -17,7 +17,7 @@ def hour_page_text(setup: Setup, events: Sequence[dict[str, Any]]) -> str:
         return ""
     first = datetime.fromisoformat(str(events[0]["at"]))
     head = f"{setup.name}, {first.day} {first:%B %Y}"
-    said = [f"{str(e['at'])[11:16]}  {text}" for e in events if (text := _sentence(setup, e))]
+    said = [f"{str(e['at'])[11:16]}  {text}" for e in events if e["what"] != "wrong" and (text := event_text(setup, e))]
     wrong = [f"{str(e['at'])[11:16]}  {e['says']}" for e in events if e["what"] == "wrong"]
     page = [head, "", _summary(events), "", *said]
     if wrong:
@@ -52,10 +52,13 @@ def open_s(events: Sequence[dict[str, Any]]) -> float | None:
     return total if ever and since is None else None
 
 
-def _sentence(setup: Setup, e: dict[str, Any]) -> str:
+def event_text(setup: Setup, e: dict[str, Any]) -> str:
+    """One thing that was noted; “” for what has no words of its own."""
     match e["what"]:
         case "line":
             return str(e.get("name", ""))
+        case "wrong":
+            return str(e.get("says", ""))
         case "moment":
             return _("moment {name}").format(name=moment_name(setup, str(e.get("moment", ""))))
         case "open":
@@ -70,3 +73,11 @@ def _sentence(setup: Setup, e: dict[str, Any]) -> str:
             return _("{listener}: they say they hear it").format(listener=listener_name(setup, str(e["listener"])))
         case _:
             return ""
+
+
+def marks_text(marks: Sequence[tuple[float, str]], most: int = 12) -> str:
+    """What happened in a take, (seconds, what), as one line: “0:12 First, 1:40 silence”; “” where nothing did."""
+    said = [f"{clock_text(at)} {what.rstrip('.')}" for at, what in marks[:most]]
+    if len(marks) > most:
+        said.append(_("and {count} more").format(count=len(marks) - most))
+    return " · ".join(said)

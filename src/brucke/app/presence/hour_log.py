@@ -30,6 +30,7 @@ class HourLog(QObject):
     one file an hour; what does not let itself be written is kept here."""
 
     changed = pyqtSignal()
+    noted = pyqtSignal(dict)
     _not_written = pyqtSignal(str)
 
     def __init__(self, session: Session, running: LiveEngine, order: RunningOrder, folder: Path):
@@ -74,6 +75,7 @@ class HourLog(QObject):
         self.events.append(event)
         if self.file is not None:
             self._write(self.file, [event])
+        self.noted.emit(event)
         self.changed.emit()
 
     def _line(self, line: OrderLine) -> None:

@@ -1,12 +1,16 @@
 """Review: takes, what was left between their parts, before and now, and both to listen to on one key."""
 
+from pathlib import Path
+
 from PyQt6.QtCore import QSize, pyqtSignal
 from PyQt6.QtWidgets import QStackedWidget, QVBoxLayout, QWidget
 
 from ....app.recording.take_recorder import TakeRecorder
 from ....app.studio import Studio
 from ....takes.judging import scatter_ms
+from ....takes.marks import read_marks
 from ....words import timing
+from ....words.hour_page import marks_text
 from ....words.recordings import label_text
 from ....words.review import needs_you, take_text
 from ....words.translation import _
@@ -105,6 +109,8 @@ class ReviewView(Place):
         self.kept = KeptLine(self.theme, self.session, self.taking, self.playback)
         head.addWidget(chips)
         head.addWidget(self.kept)
+        self.marks, self._marks_of = Words(self.theme, "small", "mute"), (Path(), "")
+        head.addWidget(self.marks)
         self.title = Words(self.theme, "title", wraps=False)
         self.title.say(_("What they got"))
         self.show_table = Button(self.theme, _("As a table"), "plain", "T")
@@ -226,6 +232,17 @@ class ReviewView(Place):
         self._flow.addWidget(self.measure)
         self._flow.addWidget(self.proof)
 
+    def _show_marks(self) -> None:
+        """What happened in the take that is shown."""
+        taking = self.taking
+        there = 0 <= taking.chosen < len(taking.takes)
+        shown = (taking.takes[taking.chosen][0] if there else Path(), taking.state)
+        if shown != self._marks_of:
+            self._marks_of = shown
+            marks = read_marks(shown[0]) if there else ()
+            self.marks.say(marks_text([(m.at_s, m.says) for m in marks]))
+            self.marks.setVisible(bool(marks))
+
     def refresh(self) -> None:
         taking = self.taking
         data = review_data(taking.take, taking.before)
@@ -233,6 +250,7 @@ class ReviewView(Place):
         if shown != self._shown_takes:
             self._shown_takes = shown
             self._show_takes()
+        self._show_marks()
         self.drawing.show_data(data)
         self.table.rows.show_rows(*table_rows(data))
         empty = not data.groups
