@@ -163,10 +163,9 @@ class Mishaps(QObject):
             yield Mishap("howls", self._howl[0], text, lasting=True)
 
     def _howl_of(self, part: Part) -> float | None:
-        link = self.running.link
-        if link is None:
+        link, at = self.running.link, self.session.setup.parts.index(part)
+        if link is None or at >= len(self.running.part_peaks):  # it has not followed yet
             return None
-        at = self.session.setup.parts.index(part)
         (rows,) = link.track_rows([(part.id, at, 1)], []).values()
         return howl_hz(link.newest(rows, HOWL_S + 0.05)[0], link.shape.rate)
 
@@ -179,9 +178,10 @@ class Mishaps(QObject):
     def _picking_up(self, now: float) -> Iterator[Mishap]:
         """What the clock watch finds twice: the song comes in again by a microphone."""
         setup = self.session.setup
+        there = {f"parts/{p.id}" for p in setup.parts}  # a look may still be at what has gone
         for (sent, came), watched in self.clocks.of.items():
             lag = watched.comes_back_s(now)
-            if lag is not None and sent.startswith("parts/"):
+            if lag is not None and {sent, came} <= there:
                 song, mic = (part_name(setup, x.partition("/")[2]) for x in (sent, came))
                 text = words.PICKS_UP.format(part=mic, song=song.lower(), ms=1e3 * lag)
                 yield Mishap("picks_up", came, text, lasting=True)
