@@ -269,10 +269,8 @@ def test_an_hour_of_three_songs_with_talk_between_and_the_far_end_got_just_that(
     lines = [e for e in w.studio.hour.events if e["what"] == "line"]
     assert [e["kind"] for e in lines] == ["talk", "song"] * 3
     marks = read_marks(folder)
-    assert [m.says for m in marks if m.says in ("Talk", "Song", "silence")] == ["Song", "Talk"] * 2 + [
-        "Song",
-        "silence",
-    ]
+    lines = [m.says for m in marks if m.says in ("Talk", "Song", "silence")]
+    assert lines[:6] == ["Song", "Talk", "Song", "Talk", "Song", "silence"]  # a pedal that is held was pressed first
     songs = [m.at_s for m in marks if m.says == "Song"]
     begins = [a / 4 for a, b in zip(edges[::2], edges[1::2], strict=True) if b - a > 4]
     assert all(abs(at - begin) < 2.0 for at, begin in zip(songs, begins, strict=True)), (songs, begins)
