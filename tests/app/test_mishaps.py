@@ -1,5 +1,6 @@
 """What goes wrong is said within a second, gone when mended, once a minute at most, never where nothing is wrong."""
 
+from concurrent.futures import Future
 from types import SimpleNamespace
 
 import numpy as np
@@ -7,11 +8,15 @@ import pytest
 import soundfile as sf
 from msgspec.structs import replace
 from PyQt6.QtCore import QCoreApplication, QSettings
+from scipy import signal
 
 from brucke.app.measuring.clock_watch import Watched
+from brucke.app.measuring.leak_watch import LeakWatch
 from brucke.app.presence import mishaps
 from brucke.app.presence.mishaps import LONG_S, Mishaps
 from brucke.app.session.session import Session
+from brucke.core.document.setup import Duck, OrderLine
+from brucke.core.edits.route_edits import set_duck
 from brucke.demo import FOLDER
 from brucke.ports.devices.computer import battery_percent
 from brucke.ports.sounds.files import mono
@@ -28,16 +33,23 @@ class Hour:
     def __init__(self, setup, tmp_path, monkeypatch):
         QCoreApplication.instance() or QCoreApplication([])
         self.now = 1000.0
-        monkeypatch.setattr(mishaps.time, "monotonic", lambda: self.now)
+        monkeypatch.setattr(mishaps.time, "monotonic", lambda: self.now)  # the leak watch's, too
         self.session = Session(equipment)
         self.session.replace(setup)
         self.running = SimpleNamespace(
             state="running", part_peaks=np.zeros((len(setup.parts), 2)), inputs=SimpleNamespace(clips={}), link=None
         )
-        self.clocks = SimpleNamespace(of={})
-        self.desktop, self.taking = SimpleNamespace(consumers={}), SimpleNamespace(state="idle", seconds_recorded=0.0)
+        self.clocks, self.order = SimpleNamespace(of={}), SimpleNamespace(line=None)
+        radio = SimpleNamespace(changed={})
+        self.desktop = SimpleNamespace(consumers={}, radio=radio)
+        self.leaks = LeakWatch(self.session, self.running)
+        self.leaks._pool = SimpleNamespace(submit=self.at_once)
+        self.taking = SimpleNamespace(state="idle", seconds_recorded=0.0)
         settings = QSettings(str(tmp_path / "s.ini"), QSettings.Format.IniFormat)
-        self.it = Mishaps(self.session, self.running, self.desktop, self.taking, self.clocks, settings)
+        self.it = Mishaps(
+            self.session, self.running, self.desktop, self.taking, self.clocks, self.leaks, self.order, settings
+        )
+        self.it._asked_at = 1e9  # this computer's own disk and battery are others
         self.said = []
         self.session.stands.connect(lambda text, _tone, holds: self.said.append((text, holds)))
 
@@ -46,7 +58,14 @@ class Hour:
             self.now += STEP_S
             if each is not None:
                 each(i)
+            self.leaks.tick()
             self.it.tick()
+
+    @staticmethod
+    def at_once(do, *given):
+        done = Future()
+        done.set_result(do(*given))
+        return done
 
     def live(self, **fields):
         self.session.set_live(replace(self.session.live, **fields))
@@ -185,18 +204,30 @@ def battery(hour, on):
     hour.it.battery = 9 if on else 80
 
 
+def talks_over(hour, on):
+    """The song goes on as loud under what is said."""
+    hour.live(on_air=True)
+    hour.desktop.consumers = {"lounge": (SimpleNamespace(program="Call Program", flows=True),)}
+    hour.order.line = OrderLine(kind="talk", name="Between two songs")
+    hour.loud("voice", -20)
+    hour.loud("song", -18 if on else -90)
+
+
+def headset(hour, on):
+    hour.desktop.radio.changed = {"table": ("a2dp-sink (sbc)", "headset-head-unit (msbc)")} if on else {}
+
+
 @pytest.mark.parametrize(
     ("mishap", "here"),
     [
         (sings_muted, False), (clips, False), (open_for_nobody, True), (paused, True), (forgotten, False),
-        (disk, False), (battery, False),
+        (disk, False), (battery, False), (talks_over, True), (headset, True),
     ],
 )  # fmt: skip
 def test_each_is_said_within_a_second_and_gone_when_mended_twenty_times_of_twenty(
     mishap, here, nightboat, tmp_path, monkeypatch
 ):
     hour = Hour(setup_here() if here else nightboat, tmp_path, monkeypatch)
-    hour.it._asked_at = hour.now + 1e6  # this computer's own disk and battery are others
     mishap(hour, False)
     hour.run(3.0)
     for number in range(1, 21):
@@ -270,7 +301,6 @@ def test_the_song_in_the_microphone_a_disk_that_fills_and_a_battery(hour, tmp_pa
     hour.run(13.0)
     assert not hour.said[0][1](), "it does not any more"
     hour.it.free, hour.it.battery = 50 * 10**6, 12
-    hour.it._asked_at = hour.now + 1e6  # this computer's own are others
     hour.run(0.4)
     assert hour.said[1][0].startswith("The battery is at 12 %")
     hour.taking.state = "recording"
@@ -283,6 +313,76 @@ def test_the_song_in_the_microphone_a_disk_that_fills_and_a_battery(hour, tmp_pa
     assert battery_percent(tmp_path) == 14
     (supply / "status").write_text("Charging")
     assert battery_percent(tmp_path) is None
+
+
+def test_talking_over_music_is_none_where_it_goes_down_or_is_not_heard_or_one_sings(tmp_path, monkeypatch):
+    hour = Hour(setup_here(), tmp_path, monkeypatch)
+    talks_over(hour, True)
+    hour.order.line = OrderLine(kind="song", name="A song")
+    hour.run(30)
+    hour.order.line = OrderLine(kind="talk", name="Talk")
+    hour.session.replace(set_duck(hour.session.setup, "song", "lounge", Duck(under="voice")))
+    hour.live(on_air=True)
+    hour.run(30)
+    hour.session.replace(set_duck(hour.session.setup, "song", "lounge", None))
+    hour.live(on_air=True, muted=frozenset({"song"}))
+    hour.run(30)
+    assert hour.said == []
+    hour.live(muted=frozenset())
+    hour.run(1.0)
+    assert hour.said[0][0].startswith("You talk, and Lounge call hears song as loud as before.")
+
+
+class Leaks(Kept):
+    """The song, and a microphone that may pick it up, as far as the hour has come."""
+
+    def __init__(self, hour, song, mic):
+        super().__init__()
+        self.hour, self.song, self.mic, self.order = hour, song, mic, {}
+
+    def track_rows(self, parts, _listeners):
+        return {f"parts/{id}": [i] for i, (id, _at, _n) in enumerate(parts)}
+
+    def newest(self, _rows, seconds):
+        end = round((self.hour.now - self.hour.began) * 48000)
+        return np.stack([x[max(0, end - round(seconds * 48000)) : end] for x in (self.song, self.mic)])
+
+
+def test_the_song_in_the_microphone_is_said_within_a_second_and_never_where_one_plays_along(hour, monkeypatch):
+    monkeypatch.setattr("tests.app.test_mishaps.STEP_S", 0.05)
+    songs = {
+        name: mono(sf.read(FOLDER / f"{name}.flac", dtype="float32", always_2d=True)[0].T)
+        for name in ("harp", "cello", "voice")
+    }
+    hour.loud("harp", -20)
+    hour.loud("voice", -20)
+    rng = np.random.default_rng(3)
+    for song, along in (("harp", "voice"), ("harp", "cello"), ("cello", "voice"), ("cello", "harp")):
+        hour.began = hour.now - 1.0
+        hour.running.link = Leaks(hour, songs[song], songs[along])
+        hour.run(48)
+    assert hour.said == [], "who plays exactly along is nobody's leak"
+    room = np.concatenate([[1.0], 0.05 * rng.standard_normal(4000) * np.exp(-np.arange(4000) / 1500)])
+    for number in range(1, 21):
+        song = songs["harp"][rng.integers(12, 30) * 48000 :]
+        late, begins = int(rng.integers(400, 4000)), 3 * 48000
+        leak = 0.1 * signal.fftconvolve(song, room)[: len(song)]
+        mic = 0.0005 * rng.standard_normal(len(song))
+        stretch = slice(begins, begins + 4 * 48000)
+        mic[stretch] += leak[begins - late : begins - late + 4 * 48000]
+        hour.running.link = Leaks(hour, song.astype(np.float32), mic.astype(np.float32))
+        hour.began = hour.now - 1.0
+        hour.run(2.0)
+        assert len(hour.said) == number - 1
+        hour.run(1.0)
+        text, holds = hour.said[-1]
+        assert len(hour.said) == number, "within a second"
+        assert float(text.split(" ms late")[0].split()[-1]) == pytest.approx(late / 48, abs=0.6)
+        assert holds()
+        hour.run(6.0)
+        assert not holds()
+        hour.running.link = None
+        hour.run(60)
 
 
 def test_in_twenty_hours_where_nothing_happens_nothing_is_said(nightboat, tmp_path, monkeypatch):

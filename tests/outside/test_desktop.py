@@ -320,6 +320,33 @@ def test_a_program_is_taken_over_without_its_choosing_and_goes_back_when_brucke_
     assert level_of(after[:, 0], 440.0) == pytest.approx(0.2, rel=0.05), "it sounds again where it was"
 
 
+def test_a_headset_that_goes_from_music_to_calls_by_itself_is_said_within_a_second(desktop, sounding):
+    """As a headset by radio does whose microphone is opened: its node goes and comes again with another profile.
+    Names of properties as PipeWire has them, value from memory."""
+
+    def headset(profile, codec):
+        properties = f"device.description=Headset api.bluez5.profile={profile} api.bluez5.codec={codec}"
+        loaded = desktop.ask("pactl", "load-module", "module-null-sink", "sink_name=bluez_output.00_11_22.1",
+            f"sink_properties={properties}")  # fmt: skip
+        assert loaded.returncode == 0
+        desktop.ask("pactl", "set-default-sink", "bluez_output.00_11_22.1")
+        return loaded.stdout.strip()
+
+    module = headset("a2dp-sink", "sbc")
+    try:
+        live = sounding()
+        live.until("up")
+        time.sleep(1.5)
+        desktop.ask("pactl", "unload-module", module)
+        module = headset("headset-head-unit", "msbc")
+        said = live.until("wrong", seconds=5)
+        assert "from music to calls (a2dp-sink (sbc) to headset-head-unit (msbc))" in said["text"]
+        live.end()
+    finally:
+        desktop.ask("pactl", "unload-module", module)
+        desktop.ask("pactl", "set-default-sink", "box")
+
+
 def test_a_server_that_ends_and_comes_back_is_joined_again(desktop, sounding, playing, tmp_path):
     live = sounding("--open")
     live.until("up")

@@ -20,6 +20,7 @@ from .frame_clock import FrameClock
 from .measuring.buffer_finder import BufferFinder
 from .measuring.clock_watch import ClockWatch
 from .measuring.headphone_check import HeadphoneCheck
+from .measuring.leak_watch import LeakWatch
 from .measuring.round_trip import Measurer
 from .measuring.soundcheck import SoundcheckRun
 from .presence.audience import Audience
@@ -27,6 +28,7 @@ from .presence.goodbye import Goodbye
 from .presence.hour_log import HourLog
 from .presence.known_good_sessions import KnownGoodSessions
 from .presence.mishaps import Mishaps
+from .presence.moment_takes import MomentTakes
 from .presence.running_order import RunningOrder
 from .presence.song_pause import SongPause
 from .presence.take_marks import TakeMarks
@@ -71,20 +73,23 @@ class Studio(QObject):
         self.order = RunningOrder(session, self.running)
         self.hour = HourLog(session, self.running, self.order, self.documents.home / "hours")
         self.marks = TakeMarks(self.hour, self.taking)
+        self.moment_takes = MomentTakes(session, self.taking)
         self.acts = LiveActs(session, self.running)
         self.controls = ControlInputs(session, self.acts, settings)
         self.asked_for: Callable[[str], None] = self._asked_for  # a window has more to say about it
         self.controls.asked.connect(self._hear_controls)
-        self.clocks = ClockWatch(session, self.running)
-        self.mishaps = Mishaps(session, self.running, self.desktop, self.taking, self.clocks, settings)
+        self.clocks, self.leaks = ClockWatch(session, self.running), LeakWatch(session, self.running)
+        self.mishaps = Mishaps(
+            session, self.running, self.desktop, self.taking, self.clocks, self.leaks, self.order, settings
+        )
         self.buffers = BufferFinder(session, self.running, self.measuring, self.taking)
         self.desktop.moved.connect(self.running.moved)
         self.desktop.carried = lambda: self.running.carried
         self.clock = FrameClock(self)
         for service in (
             self.running, self.desktop, self.measuring, self.taking, self.playback, self.checking, self.shaping,
-            self.goodbye, self.headphones, self.known_good, self.buffers, self.clocks, self.order, self.hour,
-            self.mishaps,
+            self.goodbye, self.headphones, self.known_good, self.buffers, self.clocks, self.leaks, self.order,
+            self.hour, self.mishaps,
         ):  # fmt: skip
             self.clock.tick.connect(service.tick)
         self._noted = ""
@@ -131,7 +136,7 @@ class Studio(QObject):
         self.clock.stop()
         self.controls.close()
         self.buffers.cancel()
-        for service in (*self._services.values(), self.clocks, self.taking, self.playback, self.hour):
+        for service in (*self._services.values(), self.clocks, self.leaks, self.taking, self.playback, self.hour):
             service.close()
         self.song_pause.bus.end()
         self.running.end()

@@ -77,7 +77,12 @@ class Teller:
         self._went_down = False  # an engine that is replaced at once is up again before anybody looks
         running.changed.connect(self._changed)
         session.noticed.connect(self._noticed)
-        session.stands.connect(lambda text, tone, _holds: self._noticed(text, tone))
+        session.stands.connect(self._wrong)
+
+    def _wrong(self, text: str, tone: str, _holds: object) -> None:
+        self._noticed(text, tone)
+        if self.up:
+            self.tell("wrong", text=text)
 
     def _noticed(self, text: str, _tone: str) -> None:
         self.said = text.rstrip(".")

@@ -82,6 +82,7 @@ _FIELDS = {
     "tracks": _("tracks"), "beat_source": _("sound on the beat"), "inverted": _("upside down"),
     "quiet": _("meant to be silent"), "policy": _("delay policy"), "routes": _("routes"),
     "duck": _("goes down"), "crossfade_s": _("levels reached within"), "pauses": _("the song stands still"),
+    "recording": _("recording of takes"),
 }  # fmt: skip
 _THINGS = {"device": _("device"), "part": _("part"), "listener": _("listener"), "moment": _("moment")}
 
@@ -127,6 +128,8 @@ def duck_text(setup: Setup, duck: Duck | None) -> str:
 def _value(setup: Setup, field: str, value: Any) -> str:
     if isinstance(value, bool):
         return _("yes") if value else _("no")
+    if value is None:
+        return _("as it is")
     if field.endswith("_db"):
         return db_text(float(value))
     if field.endswith("_ms"):

@@ -6,6 +6,7 @@ from .translation import _
 NAMES = {
     "muted": _("singing while muted"), "clips": _("an input that clips"), "nobody": _("open, and nobody takes it"),
     "long": _("a forgotten recording"), "paused": _("a program that takes no sound"), "howls": _("a howl"),
+    "over": _("talking over music that stays as loud"), "headset": _("a headset that changed its way"),
     "picks_up": _("the song in the microphone"), "disk": _("a disk that fills up"), "battery": _("a low battery"),
 }  # fmt: skip
 MUTED = _("{part} is muted, and something comes in: nobody hears it. F11 lets it sound.")
@@ -16,6 +17,17 @@ PAUSED = _("{program} has chosen {listener} and takes no sound from it: look whe
 HOWLS = _(
     "{part} howls at {hz:.0f} Hz. Your own loudspeaker is held down by 20 dB, nobody else; move the microphone away "
     "from it, or wear headphones."
+)
+OVER = _(
+    "You talk, and {listener} hears {song} as loud as before. Pause it, call up a moment without it, or let it go down "
+    "under {part} in Share."
+)
+HEADSET_CALL = _(
+    "{device} changed its way by radio, from music to calls ({before} to {now}): its sound is narrower now and takes "
+    "another time. Choose another microphone than its own, then test the round trip again."
+)
+HEADSET_OTHER = _(
+    "{device} changed its way by radio, from {before} to {now}: it takes another time now. Test the round trip again."
 )
 PICKS_UP = _("{part} picks up {song}, {ms:.0f} ms late: they hear it twice. Wear headphones, or turn them down.")
 DISK = _("Only {minutes} min of recording fit on the disk. Make room, or end the recording.")

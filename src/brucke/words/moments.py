@@ -47,6 +47,9 @@ def _whole(setup: Setup, before: str, after: str) -> list[str]:
         if was != will:
             said.append(yes if will else no)
     moment = new[0]
+    if moment is not None and moment.recording is not None:
+        begins, ends = _("A take would be recorded from then on."), _("The take that is recorded would end.")
+        said.append(begins if moment.recording else ends)
     if moment is not None and moment.crossfade_s:
         said.append(_("Levels would take {seconds:g} s.").format(seconds=moment.crossfade_s))
     return said

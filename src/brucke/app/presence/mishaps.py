@@ -1,5 +1,6 @@
 """What goes wrong in the hour, seen within a second, said once a minute at most, and gone when it is mended."""
 
+import math
 import time
 from collections.abc import Iterator
 from concurrent.futures import Future
@@ -11,24 +12,30 @@ from PyQt6.QtCore import QObject, QSettings
 from ...core.document.setup import Part
 from ...core.measure.howl import SECONDS as HOWL_S
 from ...core.measure.howl import howl_hz
+from ...core.routing.audibility import heard_now
 from ...core.routing.feedback_loops import returns
+from ...core.routing.moment_routes import in_moment
 from ...core.routing.person import own_microphone
 from ...core.units import gain_to_db
 from ...engine.step.live import open_doors
 from ...ports.devices.computer import battery_percent, free_bytes, recordings_home
 from ...words import mishaps as words
-from ...words.timing import listener_name, part_name
+from ...words.timing import device_name, listener_name, part_name
 from ..engine.live_engine import LiveEngine
 from ..jobs.background import BackgroundQueue
 from ..measuring.clock_watch import ClockWatch
+from ..measuring.leak_watch import LeakWatch
 from ..recording.take_recorder import TakeRecorder
 from ..session.session import Session
 from ..sound_server.desktop import Desktop
+from .running_order import RunningOrder
 
 LOOK_S = 0.2
 LASTS_S = 0.45  # so long it has to be so: a cough behind a mute is none
 AGAIN_S = 60.0
 LOUD_DB = -36.0  # what is louder comes from somebody, common practice, no source
+MUSIC_DB = -45.0
+MUSIC_WAY = "a2dp"  # of the radio profiles, the one for music; value from memory
 QUIET_AFTER_S = 1.5  # between two words it is still so
 LONG_S = 3 * 3600.0
 COMPUTER_S = 20.0  # how often disk and battery are asked for
@@ -53,18 +60,18 @@ class Mishaps(QObject):
 
     def __init__(
         self, session: Session, running: LiveEngine, desktop: Desktop, taking: TakeRecorder, clocks: ClockWatch,
-        settings: QSettings,
+        leaks: LeakWatch, order: RunningOrder, settings: QSettings,
     ):  # fmt: skip
         super().__init__()
         self.session, self.running, self.desktop, self.taking = session, running, desktop, taking
-        self.clocks, self.settings = clocks, settings
+        self.clocks, self.leaks, self.order, self.settings = clocks, leaks, order, settings
         self._computer = BackgroundQueue("computer")  # a disk may take its time to answer
         self._asked: Future[tuple[int | None, int | None]] | None = None
         self._asked_at, self.battery, self.free = -COMPUTER_S, None, None  # type: float, int | None, int | None
         self._howled_at, self._howl = -DIMMED_S, ("", 0.0)
         self.now: dict[tuple[str, str], Mishap] = {}
         self._since: dict[tuple[str, str], float] = {}
-        self._loud_at = self._looked = 0.0
+        self._loud_at = self._talked_at = self._looked = 0.0
         self._said: dict[tuple[str, str], float] = {}
         self._clips: dict[str, int] = {}
         self._clipped_at: dict[str, float] = {}
@@ -100,10 +107,12 @@ class Mishaps(QObject):
         yield from self._clipping(now)
         yield from self._howling(now)
         yield from self._picking_up(now)
+        yield from self._headsets()
         if self.battery is not None and self.battery <= LOW_PERCENT:
             yield Mishap("battery", "", words.BATTERY.format(percent=self.battery), lasting=True)
         if self.session.live.on_air:
             yield from self._open(now)
+            yield from self._talking_over(now)
         seconds = self.taking.seconds_recorded if self.taking.state == "recording" else 0.0
         minutes = self._minutes_left()
         if self.taking.state == "recording" and minutes is not None and minutes < LOW_MINUTES:
@@ -111,17 +120,56 @@ class Mishaps(QObject):
         if seconds > LONG_S:
             yield Mishap("long", "", words.LONG.format(hours=int(seconds // 3600)), lasting=True)
 
+    def _peak_db(self, part: Part) -> float:
+        """At its input just now; −inf while the engine has not followed yet."""
+        at, peaks = self.session.setup.parts.index(part), self.running.part_peaks
+        return gain_to_db(float(peaks[at].max())) if at < len(peaks) else -math.inf
+
     def _muted(self, now: float) -> Iterator[Mishap]:
         """Singing or speaking into a microphone that was muted by hand."""
-        setup, mine = self.session.setup, own_microphone(self.session.setup)
+        mine = own_microphone(self.session.setup)
         if mine is None or mine.id not in self.session.live.muted or self.session.live.silent:
             self._loud_at = 0.0
             return
-        at, peaks = setup.parts.index(mine), self.running.part_peaks
-        if at < len(peaks) and gain_to_db(float(peaks[at].max())) > LOUD_DB:
+        if self._peak_db(mine) > LOUD_DB:
             self._loud_at = now
         if self._loud_at and now - self._loud_at < QUIET_AFTER_S:
             yield Mishap("muted", mine.id, words.MUTED.format(part=mine.name))
+
+    def _talking_over(self, now: float) -> Iterator[Mishap]:
+        """In a line of talk, while somebody still hears music that does not go down under it."""
+        setup, live, line = self.session.setup, self.session.live, self.order.line
+        mine = own_microphone(setup)
+        if line is None or line.kind != "talk" or mine is None or mine.id in live.muted or live.silent:
+            self._talked_at = 0.0
+            return
+        if self._peak_db(mine) > LOUD_DB:
+            self._talked_at = now
+        if not self._talked_at or now - self._talked_at > QUIET_AFTER_S:
+            return
+        moment = setup.moment(live.moment)
+        for id in open_doors(setup, live):
+            heard = heard_now(setup, live.moment, live.muted, id)
+            for part in (setup.part(p) for p in heard if setup.part(p).kind == "lead"):
+                route = setup.route(part.id, id)
+                duck = in_moment(moment, route).duck if route is not None else None
+                ducks = duck is not None and duck.depth_db > 0
+                if mine.id in heard and not ducks and self._peak_db(part) > MUSIC_DB:
+                    text = words.OVER.format(
+                        listener=listener_name(setup, id), song=part_name(setup, part.id).lower(), part=mine.name
+                    )
+                    yield Mishap("over", id, text)
+
+    def _headsets(self) -> Iterator[Mishap]:
+        """Headsets by radio that go by another way than when sound began: one that opens its own microphone mostly."""
+        for device, (before, after) in self.desktop.radio.changed.items():
+            name = device_name(self.session.setup, device)
+            text = (
+                words.HEADSET_CALL
+                if before.startswith(MUSIC_WAY) and not after.startswith(MUSIC_WAY)
+                else (words.HEADSET_OTHER)
+            )
+            yield Mishap("headset", device, text.format(device=name, before=before, now=after), lasting=True)
 
     def _clipping(self, now: float) -> Iterator[Mishap]:
         for part in self.session.setup.parts:
@@ -176,12 +224,12 @@ class Mishaps(QObject):
             self.session.set_live(replace(self.session.live, dimmed=wanted))
 
     def _picking_up(self, now: float) -> Iterator[Mishap]:
-        """What the clock watch finds twice: the song comes in again by a microphone."""
+        """The song comes in again by a microphone: clearly, seen at once; under a voice, by the clock watch in time."""
         setup = self.session.setup
         there = {f"parts/{p.id}" for p in setup.parts}  # a look may still be at what has gone
-        for (sent, came), watched in self.clocks.of.items():
-            lag = watched.comes_back_s(now)
-            if lag is not None and {sent, came} <= there:
+        slow = {pair: lag for pair, w in self.clocks.of.items() if (lag := w.comes_back_s(now)) is not None}
+        for (sent, came), lag in (slow | self.leaks.picks_up_s(now)).items():
+            if {sent, came} <= there:
                 song, mic = (part_name(setup, x.partition("/")[2]) for x in (sent, came))
                 text = words.PICKS_UP.format(part=mic, song=song.lower(), ms=1e3 * lag)
                 yield Mishap("picks_up", came, text, lasting=True)

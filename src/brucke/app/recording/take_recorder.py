@@ -91,12 +91,12 @@ class TakeRecorder(TakeList):
         self.state = state
         self.changed.emit()
 
-    def record(self) -> None:
-        """Begin by hand, or end: the track, the place and the hour go on as they are."""
+    def record(self, *, asks: bool = True) -> None:
+        """Begin, or end; nothing else changes. Unless it `asks`, far ends who have not answered are left out."""
         if self.state == "recording":
             self._finish()
         elif self.state == "idle":
-            self._start(proof=False)
+            self._start(proof=False, asks=asks)
         elif self.state == "starting":
             self._give_up()
         else:
@@ -117,12 +117,12 @@ class TakeRecorder(TakeList):
             self.length = seconds or self.seconds
             self._start(proof=True)
 
-    def _start(self, proof: bool) -> None:
+    def _start(self, proof: bool, asks: bool = True) -> None:
         session = self.session
         if self.running.why_silent:
             self._say(self.running.why_silent, "silent")
             return
-        if not all(self.ask_agreed(p) for p in not_asked(session)) or self.running.link is None:
+        if (asks and not all(map(self.ask_agreed, not_asked(session)))) or self.running.link is None:
             return
         self._known = session.situation
         self.proof_take = proof

@@ -84,6 +84,7 @@ class Session(QObject):
         self.facts = Facts()
         self.live = Live()
         self.path: Path | None = None
+        self.opened = 0  # documents so far
         self.more_folders: tuple[Path, ...] = ()
         self.recording = False  # a take is being recorded: nothing restarts the engine
         self.undo_stack = QUndoStack(self)
@@ -254,6 +255,7 @@ class Session(QObject):
         more_folders: tuple[Path, ...] = (), saved: bool = True,
     ) -> None:  # fmt: skip
         """Another document, with nothing to undo. One that is not `saved` counts as changed."""
+        self.opened += 1
         self.setup = setup
         self.knowledge = (knowledge or Knowledge()).doubted(spoiled_keys(setup, OPENED), now(), OPENED)
         self.path, self.more_folders = path, more_folders

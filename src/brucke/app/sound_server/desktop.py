@@ -30,6 +30,7 @@ from .interface_ends import InterfaceEnds
 from .microphone_consumers import MicrophoneConsumer, MicrophoneConsumers
 from .microphone_keeper import Keeper
 from .programs import Programs
+from .radio_ways import RadioWays
 from .server_connection import ServerSide, Told
 from .server_facts import with_server
 
@@ -65,7 +66,7 @@ class Desktop(QObject):
         self.sinks: tuple[tuple[str, str], ...] = ()  # and of what plays
         self.programs, self.microphones = Programs(), MicrophoneConsumers()
         self._side: ServerSide | None = None
-        self._interfaces = InterfaceEnds()
+        self._interfaces, self.radio = InterfaceEnds(), RadioWays()
         self._pool = ThreadPoolExecutor(1)
         self._asked: Future[list[Found]] | None = None
         self._told = Told(self._woken.emit)
@@ -378,23 +379,16 @@ class Desktop(QObject):
         """What there is to record from and to play to; what was chosen and is not there, or has become another."""
         self.sources, self.sinks = devices_there(side.graph, False), devices_there(side.graph, True)
         self._interfaces.look(side.graph, side.setup)
+        by_radio = self.radio.look(side, self._interfaces.names)
         if time.monotonic() - self._tried < AGAIN_S:
             return  # it still tells what there is
         said, moved = self._interfaces.see(side.setup)
         for text, tone, gone in said:
             self.session.notice(text, tone, partial(self._interfaces.misses, gone) if gone else None)
-        for device in moved:
+        for device in (*moved, *by_radio):
             self.moved.emit(device)
 
     def _tell_facts(self) -> None:
         """Only once they hold: while nothing is known nobody is called unplugged."""
-        session = self.session
-        session.see(
-            with_server(
-                session.facts,
-                session.setup,
-                self.programs.silent(time.monotonic()),
-                self._interfaces.gone,
-                self.mistakes,
-            )
-        )
+        session, silent = self.session, self.programs.silent(time.monotonic())
+        session.see(with_server(session.facts, session.setup, silent, self._interfaces.gone, self.mistakes))

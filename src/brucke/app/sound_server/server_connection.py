@@ -27,6 +27,7 @@ class ServerSide:
     complete: bool = False  # whether all that was there has been told
     states: dict[int, int] = field(default_factory=dict)  # of the nodes that are watched
     watched: dict[int, Any] = field(default_factory=dict)
+    radio: dict[int, str] = field(default_factory=dict)  # by which way nodes of headsets by radio go
 
     def watch(self, ids: set[int], heard: Callable[[int, float, bool], None] | None = None) -> None:
         """The states of these nodes from now on, of those already watched as well; what is gone is let go by `gone`."""
@@ -43,6 +44,7 @@ class ServerSide:
         self.states[id] = state
         if properties:  # the server tells them only where they are new
             self.graph.wishes[id] = properties.get("filter.want", "")
+            self.radio[id] = radio_way(properties)
 
     def gone(self, id: int) -> None:
         """The server has ended a thing; the next one may have the same number."""
@@ -54,6 +56,7 @@ class ServerSide:
             self.connection.end(watched)
         self.states.pop(id, None)
         self.graph.wishes.pop(id, None)
+        self.radio.pop(id, None)
 
 
 class Told:
@@ -78,3 +81,9 @@ class Told:
 
     def clear(self) -> None:
         self._waiting.clear()
+
+
+def radio_way(properties: dict[str, str]) -> str:
+    """“a2dp-sink (sbc)” of a node of a headset by radio, “” of another one. PipeWire's properties, from memory."""
+    profile, codec = (properties.get(f"api.bluez5.{what}", "") for what in ("profile", "codec"))
+    return f"{profile} ({codec})" if profile and codec else profile

@@ -206,12 +206,14 @@ class MomentRoute(_Data, frozen=True, kw_only=True):
 
 class Moment(_Data, frozen=True, kw_only=True):
     """A stored state of mutes, gains, chains, ducking and delay policy, called up with one key; `pauses` the song where
-    that can be. Levels reach theirs within `crossfade_s`, 0 for at once."""
+    that can be. Levels reach theirs within `crossfade_s`, 0 for at once. With `recording` a take begins (True) or the
+    one that runs ends (False) as it is called up; None leaves that as it is."""
 
     id: str
     name: str
     pauses: bool = False
     crossfade_s: float = 0.0
+    recording: bool | None = None
     routes: tuple[MomentRoute, ...] = ()
     policy: dict[str, Policy] = {}
 

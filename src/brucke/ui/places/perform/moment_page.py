@@ -22,6 +22,8 @@ from ...kit.row import row
 from ...theme.theme import Theme
 
 WAITS, AT_ONCE = "in_step", "least_delay"
+RECORDING = (("", _("as it is")), ("on", _("a take begins")), ("off", _("the take ends")))
+RECORDS: dict[str, bool | None] = {"": None, "on": True, "off": False}
 
 
 class MomentPage(QWidget):
@@ -39,6 +41,7 @@ class MomentPage(QWidget):
         self.pauses = Button(theme, _("the song stands still"), "choice")
         self.plain = Button(theme, _("without chains"), "choice")
         self.still = Button(theme, _("without ducking"), "choice")
+        self.recording = Chips(theme, _("Recording of takes"), RECORDING, self._record)
         self.crossfade = NumberField(theme, _("Within how many seconds its levels are reached"), 0, 10, "s")
         self.calls = Button(theme, _("Call it up"), "outline")
         self.was = Button(theme, _("Back to what was"), "plain")
@@ -78,9 +81,12 @@ class MomentPage(QWidget):
             choices.addWidget(choice)
         within = Words(self.theme, "small", "mute", wraps=False)
         within.setText(_("Its levels are reached within"))
+        takes = Words(self.theme, "small", "mute", wraps=False)
+        takes.setText(_("Recording of takes"))
         for field in (name, self.name, also):
             card.column.addWidget(field)
         card.column.addLayout(row(within, self.crossfade))
+        card.column.addLayout(row(takes, self.recording))
         card.column.addWidget(grid)
         self.table = QGridLayout()
         self.table.setSpacing(6)
@@ -122,6 +128,7 @@ class MomentPage(QWidget):
             self.still.setChecked(moment_edits.stops_ducking(moment))
             self.still.setVisible(any(r.duck is not None for r in setup.routes))
             self.crossfade.show_value(moment.crossfade_s)
+            self.recording.show_on(next(key for key, on in RECORDS.items() if on is moment.recording))
             self._show_table(setup, moment)
             self.preview.say(
                 _("It is in force.") if moment.id == live.moment else changes_text(setup, live.moment, moment.id)
@@ -201,6 +208,9 @@ class MomentPage(QWidget):
         moment = self.shown
         if moment is not None:
             self._edit(_("the song"), moment_edits.change_moment, pauses=not moment.pauses)
+
+    def _record(self, key: str) -> None:
+        self._edit(_("recording of takes"), moment_edits.change_moment, recording=RECORDS[key])
 
     def _flip(self, change: Callable[..., Setup], is_so: Callable[[Moment], bool]) -> None:
         if self.shown is not None:
