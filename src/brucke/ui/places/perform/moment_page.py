@@ -86,7 +86,9 @@ class MomentPage(QWidget):
         for field in (name, self.name, also):
             card.column.addWidget(field)
         card.column.addLayout(row(within, self.crossfade))
-        card.column.addLayout(row(takes, self.recording))
+        recording = row(takes, self.recording)
+        recording.setStretch(1, 1)
+        card.column.addLayout(recording)
         card.column.addWidget(grid)
         self.table = QGridLayout()
         self.table.setSpacing(6)
