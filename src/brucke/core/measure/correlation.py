@@ -8,7 +8,6 @@ from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
-from scipy.special import i0
 
 F32 = npt.NDArray[np.float32]
 F64 = npt.NDArray[np.float64]
@@ -101,7 +100,7 @@ def _weighted(spectrum: npt.NDArray[np.complexfloating], size: int, first: int, 
 def _kernel(fraction: F64) -> F64:
     """Kaiser-windowed sinc, shape (len(fraction), 2·HALF)."""
     x = np.arange(-HALF + 1, HALF + 1)[None, :] - fraction[:, None]
-    window = i0(8.0 * np.sqrt(np.maximum(0.0, 1 - (x / HALF) ** 2))) / i0(8.0)
+    window = np.i0(8.0 * np.sqrt(np.maximum(0.0, 1 - (x / HALF) ** 2))) / np.i0(8.0)
     return np.asarray(np.sinc(x) * window)
 
 
