@@ -8,6 +8,8 @@ import time
 OURS = """
 import sys, time
 from PyQt6.QtCore import QEvent, QObject, QTimer
+from brucke.engine.processes.forked import FORKS
+FORKS.prepare()
 from brucke.ui.shell import app as module
 from brucke.ui.places.align.drawing import AlignDrawing
 from brucke.ui.shell.window import Window

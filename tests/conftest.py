@@ -17,6 +17,7 @@ os.environ["XDG_RUNTIME_DIR"] = tempfile.mkdtemp(prefix="quay-run-")  # a Brucke
 from brucke.core.document.setup import Setup
 from brucke.demo import FOLDER
 from brucke.demo.make_setup import nightboat as make_nightboat
+from brucke.engine.processes.forked import FORKS
 from brucke.ports.devices.server_choice import spoken
 from brucke.ports.sounds.beat_sounds import beat_sounds
 from brucke.ports.sounds.files import mono
@@ -46,7 +47,8 @@ def nothing_goes_on() -> Iterator[None]:
     for thread in Path("/proc/self/task").iterdir():
         with contextlib.suppress(OSError):
             for child in (thread / "children").read_text().split():
-                if b"brucke." in Path(f"/proc/{child}/cmdline").read_bytes():
+                forked_from = FORKS.forker_pid  # it stays, its children end
+                if int(child) != forked_from and b"brucke." in Path(f"/proc/{child}/cmdline").read_bytes():
                     os.kill(int(child), signal.SIGKILL)
 
 

@@ -69,7 +69,7 @@ class InOneProcess(EngineLink):
 
     clock = SimpleNamespace(ns=10**12)
 
-    def _spawn(self, role, module, *arguments):
+    def _spawn(self, role, module, *arguments, nice=0):
         ours, theirs = Channel.pair()
         end = Channel(theirs)
         child = Child(Living(), ours)

@@ -22,6 +22,9 @@ def live(args: argparse.Namespace) -> int:
     from PyQt6.QtCore import QCoreApplication, QSettings
 
     from ..app.session.session import Session
+    from ..engine.processes.forked import FORKS
+
+    FORKS.prepare()  # it loads while this process does, too
     from ..app.studio import Studio
     from ..rehearse import equipment
 

@@ -12,8 +12,16 @@ if TYPE_CHECKING:
     from ..ports.devices.kind import Found
 
 
+def _sound_loads() -> None:
+    """What sound needs is loaded in another process while this one loads the window."""
+    from ..engine.processes.forked import FORKS
+
+    FORKS.prepare()
+
+
 def window(args: argparse.Namespace) -> int:
     need_screen()
+    _sound_loads()
     from ..ui.shell.app import run
 
     return run(args.setup)
@@ -21,6 +29,7 @@ def window(args: argparse.Namespace) -> int:
 
 def login(args: argparse.Namespace) -> int:
     need_screen()
+    _sound_loads()
     from ..ui.shell.app import run
 
     return run(None, login=True)
@@ -28,6 +37,7 @@ def login(args: argparse.Namespace) -> int:
 
 def demo(args: argparse.Namespace) -> int:
     need_screen()
+    _sound_loads()
     from ..demo import SETUP
     from ..ui.shell.app import run
 

@@ -1,5 +1,6 @@
 """One process of the engine's side and the channel to it."""
 
+import contextlib
 import os
 import subprocess
 import sys
@@ -7,13 +8,14 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from .channel import Channel
+from .forked import FORKS, Forked
 from .process_end import end
 from .region import Region, shape_text
 
 
 @dataclass(frozen=True)
 class Child:
-    process: subprocess.Popen[bytes]
+    process: "subprocess.Popen[bytes] | Forked"
     channel: Channel
 
     @property
@@ -21,18 +23,31 @@ class Child:
         return self.process.poll() is None
 
 
-def spawn(role: str, module: str, region: Region, handles: Sequence[int], arguments: Sequence[str]) -> Child:
+def spawn(
+    role: str, module: str, region: Region, handles: Sequence[int], arguments: Sequence[str], nice: int = 0,
+    forked: bool = True,
+) -> Child:  # fmt: skip
     """Start `module`; its first arguments are the shape, the region's file handle and the channel's. It inherits
-    `handles`, too. `role` is its name in the log."""
+    `handles`, too. `role` is its name in the log. `forked`: by a process that has loaded what it needs; otherwise in an
+    interpreter of its own."""
     channel, theirs = Channel.pair()
-    argv = [sys.executable, "-m", module, shape_text(region.shape), str(region.fd), str(theirs.fileno()), *arguments]
-    process = subprocess.Popen(
-        argv,
-        pass_fds=(region.fd, theirs.fileno(), *handles),
-        stdin=subprocess.DEVNULL,
-        stdout=subprocess.DEVNULL,
-        env={**os.environ, "BRUCKE_ROLE": role, "OMP_NUM_THREADS": "1", "OPENBLAS_NUM_THREADS": "1"},
-    )
+    given = [shape_text(region.shape), str(region.fd), str(theirs.fileno()), *arguments]
+    environment = {**os.environ, "BRUCKE_ROLE": role, "OMP_NUM_THREADS": "1", "OPENBLAS_NUM_THREADS": "1"}
+    inherited = (region.fd, theirs.fileno(), *handles)
+    process: subprocess.Popen[bytes] | Forked | None = None
+    if forked:
+        process = FORKS.start(module, given, inherited, environment, nice)
+    if process is None:
+        process = subprocess.Popen(
+            [sys.executable, "-m", module, *given],
+            pass_fds=inherited,
+            stdin=subprocess.DEVNULL,
+            stdout=subprocess.DEVNULL,
+            env=environment,
+        )
+        if nice:
+            with contextlib.suppress(OSError):
+                os.setpriority(os.PRIO_PROCESS, process.pid, nice)
     theirs.close()
     return Child(process, channel)
 

@@ -4,7 +4,6 @@ Three children share one region: the engine (block path), the recorder, and what
 simulated world). When the engine dies it starts again with the same plan; the others notice nothing but the gap.
 """
 
-import contextlib
 import os
 import subprocess
 import time
@@ -143,14 +142,12 @@ class EngineLink(Reading):
     def stand_by(self, hurry: bool = False) -> None:
         """One engine more that gets ready and waits, so that a death is short; in a `hurry` before others, as far as
         this user may."""
-        child = self._spawn("standby", "brucke.engine.processes.host", *self._engine_arguments)
+        nice = HURRY if hurry else 0
+        child = self._spawn("standby", "brucke.engine.processes.host", *self._engine_arguments, nice=nice)
         self.standbys.append(child)
-        if hurry:
-            with contextlib.suppress(OSError):
-                os.setpriority(os.PRIO_PROCESS, child.process.pid, HURRY)
 
-    def _spawn(self, role: str, module: str, *arguments: str) -> Child:
-        return spawn(role, module, self.region, self._bells, arguments)
+    def _spawn(self, role: str, module: str, *arguments: str, nice: int = 0) -> Child:
+        return spawn(role, module, self.region, self._bells, arguments, nice, forked=role != "plug-in")
 
     # State
 

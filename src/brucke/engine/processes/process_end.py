@@ -3,8 +3,10 @@
 import subprocess
 import threading
 
+from .forked import Forked
 
-def end(process: "subprocess.Popen[bytes]") -> None:
+
+def end(process: "subprocess.Popen[bytes] | Forked") -> None:
     """Killed at once; whoever asked goes on at once, too."""
     if process.poll() is not None:
         return
