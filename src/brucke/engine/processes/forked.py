@@ -11,7 +11,7 @@ import subprocess
 import sys
 import threading
 import time
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 
 import msgspec
 
@@ -25,10 +25,10 @@ THERE_S = 20.0  # so long a new process may take to be there, on a machine that 
 class Forked:
     """One of them, as `subprocess.Popen` has it."""
 
-    def __init__(self, told: socket.socket, forker: "subprocess.Popen[bytes]"):
+    def __init__(self, told: socket.socket, forker: "subprocess.Popen[bytes]", there: Callable[[], None]):
         told.setblocking(False)
         self._told, self._forker, self._lock = told, forker, threading.Lock()
-        self._asked = time.monotonic()
+        self._asked, self._is_there = time.monotonic(), there
         self._pid: int | None = None
         self.returncode: int | None = None
 
@@ -58,6 +58,7 @@ class Forked:
             except OSError:
                 told = b""
             self._told.close()
+            self._is_there()
             self._pid = int(told) if told else 0
             if not told:  # the forker has gone before it came to this one
                 self.returncode = -signal.SIGKILL
@@ -97,6 +98,34 @@ class Forked:
                     os.kill(pid, signal.SIGKILL)
 
 
+class _Adoption:
+    """This process takes in children whose own parent has ended, while any is awaited and no longer: what others leave
+    behind is nothing of ours."""
+
+    def __init__(self) -> None:
+        self._awaited, self._lock = 0, threading.Lock()
+        self._prctl = ctypes.CDLL(None, use_errno=True).prctl
+
+    @property
+    def can(self) -> bool:
+        """Whether this system knows that (Linux 3.4 and later)."""
+        with self._lock:
+            return self._set(self._awaited > 0)
+
+    def begin(self) -> None:
+        with self._lock:
+            self._awaited += 1
+            self._set(True)
+
+    def end(self) -> None:
+        with self._lock:
+            self._awaited -= 1
+            self._set(self._awaited > 0)
+
+    def _set(self, takes: bool) -> bool:
+        return bool(self._prctl(SUBREAPER, int(takes), 0, 0, 0) == 0)
+
+
 class ForkServer:
     """Starts its forker when it is first asked, or `prepare`d, and another one where that has gone."""
 
@@ -105,6 +134,7 @@ class ForkServer:
         self._asks: socket.socket | None = None
         self._forker: subprocess.Popen[bytes] | None = None
         self._owner = 0
+        self._adoption = _Adoption()
 
     @property
     def forker_pid(self) -> int:
@@ -128,15 +158,17 @@ class ForkServer:
             for _try in range(2):  # the forker may have been killed meanwhile
                 if not self._make_sure() or self._asks is None or self._forker is None:
                     break
+                self._adoption.begin()
                 try:
                     self._asks.sendmsg(
                         [msgspec.json.encode(request)], [(socket.SOL_SOCKET, socket.SCM_RIGHTS, rights.tobytes())]
                     )
                 except OSError:
+                    self._adoption.end()
                     self._end()
                     continue
                 theirs.close()
-                return Forked(ours, self._forker)
+                return Forked(ours, self._forker, self._adoption.end)
         ours.close()
         theirs.close()
         return None
@@ -147,7 +179,7 @@ class ForkServer:
         if self._forker is not None and self._forker.poll() is None:
             return True
         self._end()
-        if ctypes.CDLL(None, use_errno=True).prctl(SUBREAPER, 1, 0, 0, 0) != 0:
+        if not self._adoption.can:
             return False
         ours, theirs = socket.socketpair(socket.AF_UNIX, socket.SOCK_SEQPACKET)
         try:
