@@ -88,9 +88,10 @@ def test_one_whose_maker_is_killed_goes_on_and_the_next_has_another_maker(server
 
 
 def test_one_that_does_not_come_is_dead_and_its_maker_is_replaced(server, monkeypatch):
-    monkeypatch.setattr("brucke.engine.processes.forked.THERE_S", 0.3)
-    server.prepare()
+    first = server.start("waiting_program", [], [], dict(os.environ))  # while it loads it is waited for longer
     maker = server.forker_pid
+    assert first.pid
+    monkeypatch.setattr("brucke.engine.processes.forked.THERE_S", 0.3)
     os.kill(maker, signal.SIGSTOP)
     child = server.start("waiting_program", [], [], dict(os.environ))
     assert child.wait(5) == -signal.SIGKILL
@@ -99,6 +100,8 @@ def test_one_that_does_not_come_is_dead_and_its_maker_is_replaced(server, monkey
     while server.forker_pid and time.monotonic() < until:
         time.sleep(0.01)
     assert server.forker_pid != maker
+    first.kill()
+    assert first.wait(5) == -signal.SIGKILL
 
 
 def test_nothing_stays_when_whoever_asked_is_killed(server):

@@ -34,6 +34,13 @@ def search_range(text: str) -> float:
     return value
 
 
+def loudness(text: str) -> float:
+    value = float(text)
+    if not -40.0 <= value <= -5.0:
+        raise argparse.ArgumentTypeError("from -40 to -5 LUFS")
+    return value
+
+
 def sample_rate(text: str) -> int:
     value = int(text)
     if not 8000 <= value <= 192_000:

@@ -36,9 +36,8 @@ def _segment_path(folder: Path, name: str, s: Segment) -> Path | None:
     return next((folder / n for n in (segment_file(name, s.number), old) if (folder / n).is_file()), None)
 
 
-def track_blocks(folder: Path, name: str, most_s: float = LONGEST_S) -> tuple[int, int, Iterator[F32]]:
-    """(rate, channels, blocks [frames, channels]) of a track from its beginning: its segments where they belong on the
-    engine's clock, and silence between them and before what came later. Errors: TakeError, also from the blocks."""
+def _pieces(folder: Path, name: str) -> list[tuple[int, Path]]:
+    """(frame on the take's clock, file) of what a track was recorded in."""
     segments = read_segments(folder) if name.startswith(("parts/", "listeners/")) else []
     pieces = [
         (s.frame - segments[0].frame, path)
@@ -47,6 +46,23 @@ def track_blocks(folder: Path, name: str, most_s: float = LONGEST_S) -> tuple[in
     ]
     if (folder / name).is_file() or not pieces:
         pieces.insert(0, (0, folder / name))
+    return pieces
+
+
+def track_frames(folder: Path, name: str) -> tuple[int, int]:
+    """(frames, rate) of a track as its files say; (0, 1) of one that is not there or cannot be read."""
+    try:
+        begin, path = _pieces(folder, name)[-1]
+        with _open(path) as f:
+            return begin + f.frames, f.samplerate
+    except TakeError:
+        return 0, 1
+
+
+def track_blocks(folder: Path, name: str, most_s: float = LONGEST_S) -> tuple[int, int, Iterator[F32]]:
+    """(rate, channels, blocks [frames, channels]) of a track from its beginning: its segments where they belong on the
+    engine's clock, and silence between them and before what came later. Errors: TakeError, also from the blocks."""
+    pieces = _pieces(folder, name)
     with _open(pieces[0][1]) as f:
         rate, channels = f.samplerate, f.channels
     return rate, channels, _blocks(name, pieces, channels, round(most_s * rate))

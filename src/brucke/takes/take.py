@@ -1,5 +1,6 @@
 """A take's folder: one file per part and per listener, what the far ends gave back, and take.json."""
 
+import math
 import os
 from collections.abc import Iterator, Mapping
 from datetime import datetime
@@ -28,6 +29,23 @@ class TakeError(BruckeError, ValueError):
     code = "take"
 
 
+class FilmPiece(msgspec.Struct, frozen=True, kw_only=True):
+    """From `begin_s` to `end_s` of a film, which begins `at_s` in the take; its clock is fast by `drift_ppm`."""
+
+    begin_s: float
+    end_s: float
+    at_s: float
+    plus_minus_s: float
+    drift_ppm: float = 0.0
+
+
+class PlacedFilm(msgspec.Struct, frozen=True, kw_only=True):
+    """A film that found its place: its file below the folder, and where its pieces belong."""
+
+    file: str
+    pieces: tuple[FilmPiece, ...]
+
+
 class Take(msgspec.Struct, frozen=True, kw_only=True):
     """`parts` and `listeners` name files below the folder; `far_ends` what a listener really got; `track` is what the
     track did in it, on the take's own frames. `missing` says what is not there that should be."""
@@ -44,6 +62,7 @@ class Take(msgspec.Struct, frozen=True, kw_only=True):
     track: tuple[TrackMark, ...] = ()
     missing: tuple[str, ...] = ()
     proof: dict[str, ListenerProof] = {}
+    film: PlacedFilm | None = None
 
 
 def far_ends_in(folder: Path, setup: Setup) -> dict[str, str]:
@@ -79,7 +98,8 @@ def load_take(folder: Path) -> Take:
         raise TakeError(f"{name}: {e}") from None
     for place, reason in take_problems(take):
         raise TakeError(f"{name}: {place}: {reason}")
-    for files in (take.parts, take.listeners, take.far_ends):
+    film = {"film": take.film.file} if take.film is not None else {}
+    for files in (take.parts, take.listeners, take.far_ends, film):
         _inside(folder, files)
     if not take.far_ends:  # whoever made it did not come to its end
         take = msgspec.structs.replace(take, far_ends=far_ends_in(folder, take.setup), track=read_track(folder))
@@ -96,6 +116,12 @@ def take_problems(take: Take) -> Iterator[tuple[str, str]]:
     except ValueError:
         yield "date", f"“{printable(take.date)}” is not a date"
     yield from range_problems(take.proof, "proof")
+    for i, piece in enumerate(take.film.pieces if take.film is not None else ()):
+        values = (piece.begin_s, piece.end_s, piece.at_s, piece.plus_minus_s, piece.drift_ppm)
+        if not all(math.isfinite(v) and abs(v) < 1e6 for v in values) or piece.end_s <= piece.begin_s:
+            yield f"film.pieces.{i}", "no stretch of a film"
+        elif abs(piece.drift_ppm) > 1000:
+            yield f"film.pieces.{i}.drift_ppm", "no clock is so wrong"
     known = {p.id for p in take.setup.parts}
     for listener, proof in take.proof.items():
         named = {*proof.left, *([proof.picture.part] if proof.picture else []), *([proof.lead] if proof.lead else [])}

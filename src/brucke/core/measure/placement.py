@@ -60,6 +60,11 @@ class Placement:
     matched: int = 0
     rivals: tuple[float, ...] = ()
 
+    def later(self, seconds: float) -> "Placement":
+        """The same of a film whose sound begins `seconds` later than the film."""
+        moved = tuple(replace(p, begin_s=p.begin_s + seconds, end_s=p.end_s + seconds) for p in self.pieces)
+        return replace(self, pieces=moved, rivals=tuple(r - seconds for r in self.rivals))
+
     @property
     def start_s(self) -> float:
         """Where the film's beginning lies in the take, before it where it is negative."""

@@ -15,17 +15,18 @@ from collections.abc import Callable, Mapping, Sequence
 
 import msgspec
 
-from .forker import Request
+from .forker import READY, Request
 
 SUBREAPER = 36  # prctl(2)
 LOOKS_S = 0.005
-THERE_S = 20.0  # so long a new process may take to be there, on a machine that is very busy
+# So long a new process may take to be there, and its maker to load, on a machine that is very busy.
+THERE_S, LOADED_S = 10.0, 90.0
 
 
 class Forked:
     """One of them, as `subprocess.Popen` has it."""
 
-    def __init__(self, told: socket.socket, forker: "subprocess.Popen[bytes]", there: Callable[[], None]):
+    def __init__(self, told: socket.socket, forker: "_Forker", there: Callable[[], None]):
         told.setblocking(False)
         self._told, self._forker, self._lock = told, forker, threading.Lock()
         self._asked, self._is_there = time.monotonic(), there
@@ -51,9 +52,9 @@ class Forked:
             try:
                 told = self._told.recv(32)
             except BlockingIOError:
-                if time.monotonic() - self._asked < THERE_S:
+                if time.monotonic() - self._asked < (THERE_S if self._forker.ready else LOADED_S):
                     return False
-                self._forker.kill()  # it hangs: the next one has another
+                self._forker.process.kill()  # it hangs: the next one has another
                 told = b""
             except OSError:
                 told = b""
@@ -98,6 +99,26 @@ class Forked:
                     os.kill(pid, signal.SIGKILL)
 
 
+class _Forker:
+    """One of them, and the socket on which it is asked."""
+
+    def __init__(self, process: "subprocess.Popen[bytes]", asks: socket.socket):
+        self.process, self.asks = process, asks
+        self._ready = False
+
+    @property
+    def alive(self) -> bool:
+        return self.process.poll() is None
+
+    @property
+    def ready(self) -> bool:
+        """Whether it has loaded what an engine needs."""
+        if not self._ready:
+            with contextlib.suppress(OSError):
+                self._ready = self.asks.recv(16, socket.MSG_DONTWAIT) == READY
+        return self._ready
+
+
 class _Adoption:
     """This process takes in children whose own parent has ended, while any is awaited and no longer: what others leave
     behind is nothing of ours."""
@@ -131,15 +152,14 @@ class ForkServer:
 
     def __init__(self) -> None:
         self._lock = threading.Lock()
-        self._asks: socket.socket | None = None
-        self._forker: subprocess.Popen[bytes] | None = None
+        self._forker: _Forker | None = None
         self._owner = 0
         self._adoption = _Adoption()
 
     @property
     def forker_pid(self) -> int:
         """0 where none runs."""
-        return self._forker.pid if self._forker is not None and self._forker.poll() is None else 0
+        return self._forker.process.pid if self._forker is not None and self._forker.alive else 0
 
     def prepare(self) -> None:
         """It loads meanwhile."""
@@ -156,11 +176,11 @@ class ForkServer:
         rights = array.array("i", [theirs.fileno(), *handles])
         with self._lock:
             for _try in range(2):  # the forker may have been killed meanwhile
-                if not self._make_sure() or self._asks is None or self._forker is None:
+                if not self._make_sure() or self._forker is None:
                     break
                 self._adoption.begin()
                 try:
-                    self._asks.sendmsg(
+                    self._forker.asks.sendmsg(
                         [msgspec.json.encode(request)], [(socket.SOL_SOCKET, socket.SCM_RIGHTS, rights.tobytes())]
                     )
                 except OSError:
@@ -175,15 +195,15 @@ class ForkServer:
 
     def _make_sure(self) -> bool:
         if self._owner != os.getpid():  # this process is itself a fork
-            self._asks = self._forker = None
-        if self._forker is not None and self._forker.poll() is None:
+            self._forker = None
+        if self._forker is not None and self._forker.alive:
             return True
         self._end()
         if not self._adoption.can:
             return False
         ours, theirs = socket.socketpair(socket.AF_UNIX, socket.SOCK_SEQPACKET)
         try:
-            self._forker = subprocess.Popen(
+            process = subprocess.Popen(
                 [sys.executable, "-m", "brucke.engine.processes.forker", str(theirs.fileno())],
                 pass_fds=(theirs.fileno(),), stdin=subprocess.DEVNULL, stdout=subprocess.DEVNULL,
                 env={**os.environ, "OMP_NUM_THREADS": "1", "OPENBLAS_NUM_THREADS": "1"},
@@ -194,13 +214,13 @@ class ForkServer:
         finally:
             theirs.close()
         ours.setblocking(False)  # a forker that is stopped holds up nobody
-        self._asks, self._owner = ours, os.getpid()
+        self._forker, self._owner = _Forker(process, ours), os.getpid()
         return True
 
     def _end(self) -> None:
-        if self._asks is not None:
-            self._asks.close()
-        self._asks = self._forker = None
+        if self._forker is not None:
+            self._forker.asks.close()
+        self._forker = None
 
 
 FORKS = ForkServer()

@@ -19,6 +19,7 @@ import time
 import msgspec
 
 LOADED = ("host", "recorder", "loudness", "clock_matched_device")
+READY = b"ready"  # it has loaded what an engine needs
 MOST_BYTES, MOST_HANDLES = 2**17, 128
 ADOPTED_S = 1.0
 
@@ -42,6 +43,8 @@ def main() -> None:
         importlib.import_module(f"brucke.engine.processes.{name}")
         gc.collect()
         gc.freeze()
+        if name == LOADED[0]:
+            asks.send(READY)
         request = _serve(asks, waits=name == LOADED[-1])
         if request is not None:
             break

@@ -1,0 +1,120 @@
+"""What was recorded: the takes of a folder, and a film that finds its place in one."""
+
+import argparse
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from ..words import placing as words
+from ..words.handing_on import handed_lines
+from .command_line import CommandLine, loudness
+from .output import CannotDo, emit
+
+if TYPE_CHECKING:
+    from ..takes.take import Take
+
+
+def takes(args: argparse.Namespace) -> int:
+    """Every take in the folders below one; what cannot be read is said, and the others are listed."""
+    from ..core.document.ranges import printable
+    from ..takes.take import TakeError, load_take
+
+    if not args.folder.is_dir():
+        raise CannotDo(f"{args.folder}: no such folder")
+    found, left_out = [], []
+    for file in sorted(args.folder.glob("*/take.json")):
+        try:
+            found.append(_about(file.parent, load_take(file.parent)))
+        except TakeError as e:
+            left_out.append(str(e))
+    found.sort(key=lambda t: str(t["date"]))
+    result: dict[str, Any] = {"takes": found, "left_out": left_out}
+    lines = [f"{printable(str(t['name']))}: {t['date']}, {t['seconds']:.0f} s, {t['says']}" for t in found]
+    emit(args, result, lambda: [*lines, *(f"left out: {why}" for why in left_out)] or ["no takes there"])
+    return 1 if left_out else 0
+
+
+def _about(folder: Path, take: "Take") -> dict[str, Any]:
+    from ..takes.judging import judge
+    from ..takes.sounds import track_frames
+    from ..words.review import take_text
+
+    frames = [track_frames(folder, name) for name in take.parts.values()]
+    verdicts = judge(take)
+    said = {x: take_text(take.setup, v) for x, v in verdicts.items()}
+    return {
+        "name": folder.name, "date": take.date, "seconds": max((n / rate for n, rate in frames), default=0.0),
+        "bytes": sum(f.stat().st_size for f in folder.rglob("*") if f.is_file()),
+        "parts": list(take.parts), "listeners": list(take.listeners), "verdicts": said,
+        "says": "; ".join(dict.fromkeys(said.values())) or "not measured",
+    }  # fmt: skip
+
+
+def place(args: argparse.Namespace) -> int:
+    from ..takes.placing import bring_film, place_film
+    from ..takes.take import load_take
+
+    take = load_take(args.take)
+    found = place_film(args.take, take, args.film)
+    if found.match and args.keep:
+        bring_film(args.take, take, args.film, found)
+    first = found.pieces[0] if found.match else None
+    result = {
+        "match": found.match,
+        "start_ms": found.start_s * 1e3 if found.match else None,
+        "plus_minus_ms": first.plus_minus_s * 1e3 if first else None,
+        "drift_ppm": first.drift_ppm if first else None,
+        "drift_ppm_error": first.drift_ppm_error if first else None,
+        "cuts": [{"at_s": at, "left_out_ms": s * 1e3} for at, s in words.cuts(found)],
+        "pieces": [
+            {
+                "begin_s": p.begin_s, "end_s": p.end_s, "in_take_s": p.at_s, "plus_minus_ms": p.plus_minus_s * 1e3,
+                "drift_ppm": p.drift_ppm, "live_share": p.live_share if p.live_share >= 0 else None,
+            }
+            for p in found.pieces
+        ],
+        "matched": found.matched, "looked": found.looked, "reason": found.reason,
+        "rivals": [{"ms": r * 1e3} for r in found.rivals],
+        "says": words.placed_lines(args.film.name, args.take.name, found),
+    }  # fmt: skip
+    emit(args, result, lambda: words.placed_lines(args.film.name, args.take.name, found))
+    return 0 if found.match else 1
+
+
+def hand_on(args: argparse.Namespace) -> int:
+    from ..takes.handing_on import Asked
+    from ..takes.handing_on import hand_on as write
+    from ..takes.take import load_take
+
+    args.out.mkdir(parents=True, exist_ok=True)
+    asked = Asked(args.use, not args.without_far_ends, args.loudness, args.mix)
+    made = write(args.take, load_take(args.take), args.out, asked)
+    lines = handed_lines(made)
+    result = {
+        "files": [
+            {"path": str(f.path), "seconds": f.seconds, "channels": f.channels, "start_frames": f.start_frames}
+            for f in made.files
+        ],
+        "loudness_lufs": made.reached_lufs, "true_peak_dbtp": made.peak_db, "notes": made.says, "says": lines,
+    }  # fmt: skip
+    emit(args, result, lambda: lines)
+    return 1 if made.says else 0
+
+
+def add_commands(to: CommandLine) -> None:
+    p = to.add("takes", takes, "the takes of a folder: when, how long, how they stand")
+    p.add_argument("folder", type=Path, nargs="?", default=Path())
+    p = to.add("place", place, "where a film from elsewhere belongs in a take, by its sound")
+    p.add_argument("take", type=Path, help="the take's folder")
+    p.add_argument("film", type=Path)
+    p.add_argument("--keep", action="store_true", help="it is the take's picture from then on, and lies in its folder")
+    p = to.add("hand-on", hand_on, "new files of a take, by what they are for")
+    p.add_argument("take", type=Path, help="the take's folder")
+    p.add_argument("--out", type=Path, required=True, metavar="DIR")
+    p.add_argument("--as", dest="use", choices=("editor", "film", "song", "everything"), default="everything")
+    p.add_argument(
+        "--loudness", type=loudness, metavar="LUFS", help="what is heard together is brought to it, -40 to -5"
+    )
+    p.add_argument(
+        "--mix", default="", metavar="LISTENER", help="whose sound the song is; else a stream, call, recorder"
+    )
+    p.add_argument("--without-far-ends", action="store_true", help="the sound of far ends stays here")

@@ -1,0 +1,125 @@
+"""One film: the pictures of the film that found its place in a take, copied as they are, with what a listener got."""
+
+import os
+from collections.abc import Iterator
+from contextlib import ExitStack
+from pathlib import Path
+from typing import Any
+
+import av
+import numpy as np
+
+from ..core.measure.correlation import F32
+from ..ports.sounds.track import open_media
+from .handing_on import Asked, Handed, HandedOn, Progress, Stopped, free, gain_for, mix_of, mixed
+from .take import FilmPiece, Take, TakeError
+
+IN_MP4 = ("h264", "hevc", "mpeg4", "av1")
+SLIDES_S = 0.5e-3  # over a whole piece: less is nothing that anybody could tell
+BLOCK = 48_000
+
+
+def film_to_send(folder: Path, take: Take, home: Path, asked: Asked, made: HandedOn, progress: Progress) -> None:
+    """MP4 where its pictures fit in one, Matroska else. Errors: TakeError, OSError, Stopped."""
+    if take.film is None:
+        raise TakeError(f"{folder.name}: no film has found its place in this take yet")
+    source = folder / take.film.file
+    listener = mix_of(take, asked)
+    gain = gain_for(folder, take, listener, asked.loudness_lufs, made, progress)
+    with ExitStack() as stack:
+        try:
+            film = stack.enter_context(open_media(source))
+        except (av.FFmpegError, OSError) as e:
+            raise TakeError(f"{source.name}: the film: {(getattr(e, 'strerror', None) or str(e)).lower()}") from None
+        if not film.streams.video:
+            raise TakeError(f"{source.name}: the film: holds no picture")
+        pictures = film.streams.video[0]
+        is_mp4 = pictures.codec_context.name in IN_MP4
+        target = free(home, f"{take.setup.name} film", ".mp4" if is_mp4 else ".mkv")
+        partly = target.with_name(f".{target.stem}.part{target.suffix}")
+        stack.callback(lambda: partly.unlink(missing_ok=True))
+        with av.open(str(partly), "w", format="mp4" if is_mp4 else "matroska") as out:
+            rate, _frames, _blocks = mixed(folder, take, listener)
+            seconds = _put_together(film, pictures, out, rate, _sound(folder, take, listener, rate, gain), progress)
+        os.replace(partly, target)
+    made.files.append(Handed(target, seconds, 2))
+
+
+def _put_together(film: Any, pictures: Any, out: Any, rate: int, sound: Iterator[F32], progress: Progress) -> float:
+    """Packets of pictures as they are, in step with the sound beside them. Seconds of film."""
+    video = out.add_stream_from_template(pictures)
+    audio = out.add_stream("aac" if out.format.name == "mp4" else "flac", rate=rate)
+    audio.layout = "stereo"
+    if out.format.name == "mp4":
+        audio.bit_rate = 256_000
+    resampler = av.AudioResampler(format=audio.codec_context.format.name, layout="stereo", rate=rate)
+    total = float((film.duration or 0) / av.time_base) or 1.0
+    end, at, heard_s = 0.0, 0, 0.0
+    for packet in film.demux(pictures):
+        if packet.dts is None:
+            continue
+        time = float((packet.pts if packet.pts is not None else packet.dts) * packet.time_base)
+        end = max(end, time + float((packet.duration or 0) * packet.time_base))
+        while heard_s < time + 0.5 and (block := next(sound, None)) is not None:
+            frame = av.AudioFrame.from_ndarray(np.ascontiguousarray(block), format="fltp", layout="stereo")
+            frame.sample_rate, frame.pts = rate, at
+            at += block.shape[1]
+            heard_s = at / rate
+            for part in resampler.resample(frame):
+                out.mux(audio.encode(part))
+        packet.stream = video
+        out.mux(packet)
+        if not progress(min(1.0, time / total)):
+            raise Stopped
+    for part in resampler.resample(None):
+        out.mux(audio.encode(part))
+    out.mux(audio.encode(None))
+    return end
+
+
+def _sound(folder: Path, take: Take, listener: str, rate: int, gain: float) -> Iterator[F32]:
+    """[2, frames] on the film's own time from its beginning; silence where it is of something else."""
+    assert take.film is not None
+    at = 0
+    for piece in take.film.pieces:
+        begin = round(piece.begin_s * rate)
+        while at < begin:
+            count = min(BLOCK, begin - at)
+            yield np.zeros((2, count), np.float32)
+            at += count
+        for block in _of_piece(folder, take, listener, rate, piece):
+            yield np.clip(gain * block, -1.0, 1.0)
+            at += block.shape[1]
+
+
+def _of_piece(folder: Path, take: Take, listener: str, rate: int, piece: FilmPiece) -> Iterator[F32]:
+    """What the listener got in one piece, on the film's clock."""
+    seconds = piece.end_s - piece.begin_s
+    share = 1 - piece.drift_ppm * 1e-6  # of the take's time in one of the film's
+    first, last = round(piece.at_s * rate), round((piece.at_s + seconds * share) * rate)
+    stretch = _stretch(folder, take, listener, first, last)
+    if abs(piece.drift_ppm) * 1e-6 * seconds < SLIDES_S:
+        yield from stretch
+        return
+    import samplerate
+
+    converter = samplerate.Resampler("sinc_medium", channels=2)
+    for block in stretch:
+        yield np.ascontiguousarray(np.atleast_2d(converter.process(block.T, 1 / share)).T, np.float32)
+    rest = converter.process(np.zeros((0, 2), np.float32), 1 / share, end_of_input=True)
+    if len(rest):
+        yield np.ascontiguousarray(np.atleast_2d(rest).T, np.float32)
+
+
+def _stretch(folder: Path, take: Take, listener: str, first: int, last: int) -> Iterator[F32]:
+    """Frames `first` to `last` of the mix; silence before its beginning."""
+    if first < 0:
+        yield np.zeros((2, min(-first, last - first)), np.float32)
+    at = 0
+    for block in mixed(folder, take, listener)[2]:
+        low, high = max(0, first - at), last - at
+        if high <= 0:
+            return
+        if low < block.shape[1]:
+            yield block[:, low : min(high, block.shape[1])]
+        at += block.shape[1]

@@ -1,0 +1,269 @@
+"""A take handed on, by what it is for: into an editor, one film to send, the song to listen to, everything to keep.
+
+Nothing of a take that is handed on names a person, a path or a program, but what the user called the parts.
+"""
+
+import csv
+import os
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Literal
+
+import numpy as np
+import soundfile as sf
+
+from ..core.document.setup import Part
+from ..core.measure.correlation import F32
+from ..core.sound.loudness import LoudnessMeter
+from ..core.timing.origins import came_in
+from ..core.timing.paths import Situation
+from ..core.timing.uncertain import NOTHING_S, Uncertain
+from .broadcast_wav import BroadcastWav, shifted, time_reference
+from .marks import read_marks
+from .sounds import track_blocks, track_frames
+from .take import Take, TakeError
+
+Use = Literal["editor", "film", "song", "everything"]
+USES: tuple[Use, ...] = ("editor", "film", "song", "everything")
+CEILING_DB = -1.0  # of true peaks, EBU R 128
+LOUDNESS_LUFS = -16.0
+FITTING = str.maketrans(dict.fromkeys('/\\:*?"<>|\x00\n\r\t', "_"))
+Progress = Callable[[float], bool]  # a share; False: stop
+
+
+class Stopped(Exception):
+    """Whoever watches wants no more of it."""
+
+
+@dataclass(frozen=True)
+class Handed:
+    """One file that was written; it begins `start_frames` after the take does."""
+
+    path: Path
+    seconds: float
+    channels: int
+    start_frames: int = 0
+
+
+@dataclass
+class HandedOn:
+    """`reached_lufs` is None where loudness was not asked for; `says` are codes of what the user should know."""
+
+    files: list[Handed] = field(default_factory=list)
+    reached_lufs: float | None = None
+    peak_db: float | None = None
+    says: list[str] = field(default_factory=list)
+
+
+@dataclass(frozen=True)
+class Asked:
+    """`far_ends`: whether the sound of far ends goes along; `loudness_lufs` None leaves levels as they are; `mix` names
+    the listener whose sound is the song, “” for the first that has one."""
+
+    use: Use
+    far_ends: bool = True
+    loudness_lufs: float | None = None
+    mix: str = ""
+
+
+def hand_on(folder: Path, take: Take, home: Path, asked: Asked, progress: Progress = lambda _share: True) -> HandedOn:
+    """New files in `home`, never in the place of others. Errors: TakeError, OSError; Stopped where `progress` said no;
+    of none of them anything is left behind."""
+    made = HandedOn()
+    try:
+        if asked.use in ("editor", "everything"):
+            _parts(folder, take, home, asked, made, progress)
+        if asked.use in ("song", "everything"):
+            _song(folder, take, home, asked, made, progress)
+        if asked.use == "film":
+            from .film_to_send import film_to_send
+
+            film_to_send(folder, take, home, asked, made, progress)
+        if asked.use in ("editor", "everything"):
+            _notes(folder, take, home, made)
+    except BaseException:
+        for file in made.files:
+            file.path.unlink(missing_ok=True)
+        raise
+    return made
+
+
+def free(home: Path, name: str, ending: str) -> Path:
+    """A file in `home` that is not there yet."""
+    fit = name.translate(FITTING).strip(". ")[:120] or "take"
+    return next(p for i in range(1, 10_000) if not (p := home / f"{fit}{'' if i == 1 else f' {i}'}{ending}").exists())
+
+
+def parts_of(take: Take, far_ends: bool) -> list[Part]:
+    return [p for p in take.setup.parts if p.id in take.parts and (far_ends or p.kind != "far_end")]
+
+
+def in_step_frames(take: Take, rate_hz: int) -> dict[str, tuple[int, str]]:
+    """By part: (by how many frames its track is moved, so that what was on one beat lies together; the kind of evidence
+    for that, “unknown” where it stays where it is)."""
+    known = Situation(take.setup, take.knowledge, moment=take.moment)
+    lead = next((p for p in take.setup.parts if p.kind == "lead" and p.id in take.parts), None)
+    base = came_in(known, lead.id) if lead is not None else None
+    found = {}
+    for part in take.setup.parts:
+        came: Uncertain | None = came_in(known, part.id) if base is not None and part.kind != "far_end" else None
+        if came is None or base is None:
+            found[part.id] = (0, "unknown")
+        else:
+            later = came - base
+            found[part.id] = (-round(later.value * rate_hz), later.weakest(NOTHING_S))
+    return found
+
+
+def _parts(folder: Path, take: Take, home: Path, asked: Asked, made: HandedOn, progress: Progress) -> None:
+    """Every part on a track of its own, from one common start, of one length."""
+    parts = parts_of(take, asked.far_ends)
+    if not parts:
+        raise TakeError(f"{folder.name}: the parts: none was recorded")
+    lengths = {p.id: track_frames(folder, take.parts[p.id]) for p in parts}
+    rates = {rate for _n, rate in lengths.values() if _n}
+    if len(rates) != 1:
+        raise TakeError(f"{folder.name}: the parts: missing, or at several rates")
+    rate = rates.pop()
+    frames = max(n for n, _rate in lengths.values())
+    moved = in_step_frames(take, rate)
+    for number, part in enumerate(parts):
+        if not lengths[part.id][0]:
+            made.says.append(f"missing {part.id}")
+            continue
+        _rate, channels, blocks = track_blocks(folder, take.parts[part.id])
+        target = free(home, f"{number + 1:02d} {part.name}", ".wav")
+        reference = time_reference(take.date, rate)
+        with BroadcastWav(target, channels, rate, reference, take.date) as out:
+            for block in _watched(shifted(blocks, moved[part.id][0], frames), frames, progress):
+                out.write(block)
+        made.files.append(Handed(target, frames / rate, channels))
+        if moved[part.id][1] == "unknown" and part.kind != "far_end":
+            made.says.append(f"not_moved {part.id}")
+
+
+def _watched(blocks: Iterator[F32], frames: int, progress: Progress) -> Iterator[F32]:
+    done = 0
+    for block in blocks:
+        yield block
+        done += block.shape[1]
+        if not progress(done / max(1, frames)):
+            raise Stopped
+
+
+def mix_of(take: Take, asked: Asked) -> str:
+    """The listener whose sound is the song: a stream, a call, a recorder, what else there is. Errors: TakeError."""
+    kept = [x for x in take.setup.listeners if x.id in take.listeners]
+    if asked.mix:
+        kept = [x for x in kept if x.id == asked.mix]
+    order = ("stream", "call", "recorder", "program", "monitor")
+    kept.sort(key=lambda x: order.index(x.kind))
+    if not kept:
+        raise TakeError("no listener's sound was kept in this take")
+    return kept[0].id
+
+
+def mixed(folder: Path, take: Take, listener: str) -> tuple[int, int, Iterator[F32]]:
+    """(rate, frames, blocks [2, frames]) of what a listener got, every track of it together."""
+    rate, channels, blocks = track_blocks(folder, take.listeners[listener])
+    frames = track_frames(folder, take.listeners[listener])[0]
+
+    def both() -> Iterator[F32]:
+        for block in blocks:
+            two = block if channels == 2 else np.repeat(block.sum(axis=1, keepdims=True), 2, axis=1)
+            yield np.ascontiguousarray(two.T)
+
+    return rate, frames, both()
+
+
+def gain_for(
+    folder: Path, take: Take, listener: str, target_lufs: float | None, made: HandedOn, progress: Progress
+) -> float:
+    """The factor that brings the mix to a loudness, no more than its true peaks allow (ITU-R BS.1770)."""
+    if target_lufs is None:
+        return 1.0
+    rate, frames, blocks = mixed(folder, take, listener)
+    meter = LoudnessMeter(rate, 2)
+    for block in _watched(blocks, frames, progress):
+        meter.push(block)
+    found = meter.result()
+    if not np.isfinite(found.integrated_lufs):
+        made.says.append("silent")
+        return 1.0
+    wanted, allowed = target_lufs - found.integrated_lufs, CEILING_DB - found.true_peak_dbtp
+    gain_db = min(wanted, allowed)
+    if allowed < wanted - 0.05:
+        made.says.append("peaks")
+    made.reached_lufs, made.peak_db = found.integrated_lufs + gain_db, found.true_peak_dbtp + gain_db
+    return float(10 ** (gain_db / 20))
+
+
+def _song(folder: Path, take: Take, home: Path, asked: Asked, made: HandedOn, progress: Progress) -> None:
+    """What one listener got, as FLAC to keep, or as Opus to listen to."""
+    listener = mix_of(take, asked)
+    if not asked.far_ends and any(
+        take.setup.part(r.part).kind == "far_end" for r in take.setup.routes if r.listener == listener and r.on
+    ):
+        made.says.append("far_end_in_mix")
+        return
+    gain = gain_for(folder, take, listener, asked.loudness_lufs, made, progress)
+    rate, frames, blocks = mixed(folder, take, listener)
+    whole = asked.use == "everything"
+    target = free(home, f"{take.setup.name} song", ".flac" if whole else ".opus")
+    partly = target.with_name(f".{target.name}.part")
+    try:
+        if whole:
+            with sf.SoundFile(partly, "w", rate, 2, "PCM_24", format="FLAC") as f:
+                for block in _watched(blocks, frames, progress):
+                    f.write(np.clip(gain * block.T, -1.0, 1.0))
+        else:
+            _opus(partly, rate, (gain * b for b in _watched(blocks, frames, progress)))
+        os.replace(partly, target)
+    except sf.LibsndfileError as e:
+        raise OSError(str(e)) from e
+    finally:
+        partly.unlink(missing_ok=True)
+    made.files.append(Handed(target, frames / rate, 2))
+
+
+def _opus(path: Path, rate: int, blocks: Iterator[F32]) -> None:
+    import av
+
+    with av.open(str(path), "w", format="ogg") as out:
+        stream = out.add_stream("libopus", rate=48000)
+        stream.bit_rate = 192_000
+        stream.layout = "stereo"
+        resampler = av.AudioResampler(
+            format=stream.codec_context.format.name, layout="stereo", rate=48000, frame_size=960
+        )
+        at = 0
+        for block in blocks:
+            frame = av.AudioFrame.from_ndarray(np.ascontiguousarray(block, np.float32), format="fltp", layout="stereo")
+            frame.sample_rate, frame.pts = rate, at
+            at += block.shape[1]
+            for part in resampler.resample(frame):
+                out.mux(stream.encode(part))
+        for part in resampler.resample(None):
+            out.mux(stream.encode(part))
+        out.mux(stream.encode(None))
+
+
+def _notes(folder: Path, take: Take, home: Path, made: HandedOn) -> None:
+    """Marks, and by how much every part was moved, as a table."""
+    rate = next((r for n, r in (track_frames(folder, f) for f in take.parts.values()) if n), 48000)
+    target = free(home, f"{take.setup.name} notes", ".csv")
+    with target.open("w", newline="", encoding="utf-8") as f:
+        table = csv.writer(f)
+        table.writerow(["what", "name", "seconds", "milliseconds", "evidence"])
+        for part, (frames, kind) in in_step_frames(take, rate).items():
+            if part in take.parts:
+                table.writerow(["moved", take.setup.part(part).name, "", f"{1e3 * frames / rate:.3f}", kind])
+        for mark in read_marks(folder):
+            table.writerow(["mark", mark.says, f"{mark.at_s:.3f}", "", ""])
+        for id, proof in take.proof.items():
+            for name, left in proof.left.items():
+                if left.windows:
+                    what = f"{take.setup.listener(id).name}: {take.setup.part(name).name}"
+                    table.writerow(["left", what, "", f"{left.median_ms:.3f}", ""])
+    made.files.append(Handed(target, 0.0, 0))

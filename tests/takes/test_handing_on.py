@@ -1,0 +1,138 @@
+"""A take handed on in four ways: each opens in programs that are none of ours, of one length and from one start;
+nothing half written stays, and nothing goes along that was to stay."""
+
+import json
+
+import av
+import numpy as np
+import pyloudnorm
+import pytest
+import soundfile as sf
+from msgspec.structs import replace
+from scipy.signal import butter, sosfilt
+
+from brucke.commands.cli import main
+from brucke.core.measure.placement import Piece, Placement
+from brucke.takes.handing_on import Asked, Stopped, hand_on
+from brucke.takes.placing import bring_film
+from brucke.takes.take import Take, TakeError, load_take, save_take
+
+from ..films import write_film
+
+RATE, SECONDS = 48000, 20
+
+
+@pytest.fixture
+def take(tmp_path, nightboat):
+    folder, rng = tmp_path / "A take", np.random.default_rng(4)
+    (folder / "parts").mkdir(parents=True)
+    (folder / "listeners").mkdir()
+    parts = {}
+    for name, frames in (("harp", SECONDS * RATE), ("voice", SECONDS * RATE - 5000), ("lounge", SECONDS * RATE)):
+        channels = 2 if name == "harp" else 1
+        sf.write(folder / "parts" / f"{name}.wav", 0.1 * rng.standard_normal((frames, channels)), RATE, subtype="FLOAT")
+        parts[name] = f"parts/{name}.wav"
+    mix = 0.05 * sosfilt(butter(4, 6000, fs=RATE, output="sos"), rng.standard_normal((SECONDS * RATE, 2)), axis=0)
+    mix[5 * RATE, :] = 0.5
+    sf.write(folder / "listeners" / "shore_stream.wav", mix, RATE, subtype="FLOAT")
+    save_take(
+        folder,
+        Take(date="2026-11-28T20:15:30", setup=nightboat, parts=parts,
+        listeners={"shore_stream": "listeners/shore_stream.wav"}),
+    )  # fmt: skip
+    return folder
+
+
+def probe(file):
+    """What FFmpeg's libraries read of it: (tags, codings, sample formats)."""
+    with av.open(str(file)) as f:
+        return dict(f.metadata), [x.codec_context.name for x in f.streams]
+
+
+def test_into_an_editor_every_part_is_as_long_begins_alike_and_says_when(take, tmp_path):
+    out = tmp_path / "out"
+    out.mkdir()
+    made = hand_on(take, load_take(take), out, Asked("editor"))
+    sounds = [f for f in made.files if f.path.suffix == ".wav"]
+    assert [f.path.name for f in sounds] == ["01 Harp.wav", "02 Voice.wav", "03 Lounge.wav"]
+    assert {sf.info(f.path).frames for f in sounds} == {SECONDS * RATE}
+    for f in sounds:
+        tags, codings = probe(f.path)
+        assert tags["time_reference"] == str((20 * 3600 + 15 * 60 + 30) * RATE), "EBU Tech 3285"
+        assert (codings, sf.info(f.path).subtype) == (["pcm_s24le"], "PCM_24")
+    original = sf.read(take / "parts" / "harp.wav")[0]
+    np.testing.assert_allclose(sf.read(sounds[0].path)[0], original, atol=2**-22)
+    assert (out / "Nightboat hour notes.csv").exists()
+    again = hand_on(take, load_take(take), out, Asked("editor", far_ends=False))
+    assert [f.path.name for f in again.files][:2] == ["01 Harp 2.wav", "02 Voice 2.wav"], "never in the place of others"
+    assert not any("Lounge" in f.path.name for f in again.files)
+
+
+def test_the_song_has_its_loudness_and_its_peaks_stay_below_the_ceiling(take, tmp_path):
+    made = hand_on(take, load_take(take), tmp_path, Asked("song", loudness_lufs=-30.0))
+    (file,) = made.files
+    sound, rate = sf.read(file.path)
+    meter = pyloudnorm.Meter(rate)
+    assert meter.integrated_loudness(sound) == pytest.approx(-30.0, abs=0.3)
+    assert made.reached_lufs == pytest.approx(-30.0, abs=0.01)
+    assert file.seconds == pytest.approx(len(sound) / rate, abs=0.03)
+    made = hand_on(take, load_take(take), tmp_path, Asked("song", loudness_lufs=-10.0))
+    assert "peaks" in made.says
+    assert made.peak_db == pytest.approx(-1.0, abs=0.01)
+    assert np.abs(sf.read(made.files[0].path)[0]).max() < 0.93
+
+
+def test_a_film_to_send_has_its_own_pictures_and_the_mix_in_step(take, tmp_path):
+    grey = [np.full((48, 64), v, np.uint8) for v in (20, 200)]
+    times = np.arange(0, 15, 1 / 25)
+    film = write_film(
+        tmp_path / "phone.mp4", times, lambda t, _p: grey[int(8.98 < t < 9.2)], 0.01 * np.ones(15 * RATE, np.float32),
+        (64, 48), audio="aac",
+    )  # fmt: skip
+    with pytest.raises(TakeError, match="no film has found its place"):
+        hand_on(take, load_take(take), tmp_path, Asked("film"))
+    # It began four seconds before the take did: what sounds 5 s into the take is seen 9 s into the film.
+    piece = Piece(4.0, 14.9, 0.0, 0.001, 0.0, 0.1, 1.0, 10)
+    bring_film(take, load_take(take), film, Placement(True, "", (piece,)))
+    assert load_take(take).film.file == "film/film.mp4"
+    made = hand_on(take, load_take(take), tmp_path, Asked("film"))
+    assert probe(made.files[0].path)[1] == ["h264", "aac"]
+    with av.open(str(made.files[0].path)) as f:
+        pictures = [(float(x.time), x.to_ndarray(format="gray").mean()) for x in f.decode(video=0)]
+    assert len(pictures) == len(times)
+    lit = next(t for t, mean in pictures if mean > 100)
+    with av.open(str(made.files[0].path)) as f:
+        frames = [(float(x.time), x.to_ndarray()) for x in f.decode(audio=0)]
+    sound = np.concatenate([x.mean(axis=0) for _t, x in frames])
+    heard = int(np.argmax(np.abs(sound))) / RATE + frames[0][0]
+    assert heard == pytest.approx(9.0, abs=0.002)
+    assert heard - lit == pytest.approx(0.0, abs=0.045)
+
+
+def test_everything_opens_elsewhere_and_what_is_stopped_or_fails_leaves_nothing(take, tmp_path, capsys, monkeypatch):
+    out = tmp_path / "all"
+    assert main(["hand-on", str(take), "--out", str(out), "--as", "everything", "--json"]) == 0
+    told = json.loads(capsys.readouterr().out)
+    assert {f["start_frames"] for f in told["files"]} == {0}
+    for file in told["files"]:
+        if not file["path"].endswith(".csv"):
+            probe(file["path"])
+    empty = tmp_path / "none"
+    empty.mkdir()
+    with pytest.raises(Stopped):
+        hand_on(take, load_take(take), empty, Asked("everything"), lambda share: share < 0.5)
+    assert list(empty.iterdir()) == []
+    monkeypatch.setattr("os.replace", lambda *_: (_ for _ in ()).throw(OSError(28, "No space left on device")))
+    with pytest.raises(OSError, match="No space"):
+        hand_on(take, load_take(take), empty, Asked("song"))
+    assert list(empty.iterdir()) == []
+
+
+def test_a_track_that_is_gone_is_said_and_the_others_go_along(take, tmp_path):
+    (take / "parts" / "voice.wav").unlink()
+    made = hand_on(take, load_take(take), tmp_path, Asked("editor"))
+    assert "missing voice" in made.says
+    assert [f.path.name for f in made.files][:2] == ["01 Harp.wav", "03 Lounge.wav"]
+    kept = load_take(take)
+    with pytest.raises(TakeError, match="no listener"):
+        hand_on(take, replace(kept, listeners={}), tmp_path, Asked("song"))
