@@ -1,6 +1,7 @@
 """What was recorded: the takes of a folder, and a film that finds its place in one."""
 
 import argparse
+import sys
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -81,13 +82,28 @@ def place(args: argparse.Namespace) -> int:
 
 
 def hand_on(args: argparse.Namespace) -> int:
-    from ..takes.handing_on import Asked
+    import signal
+
+    from ..takes.handing_on import Asked, Stopped
     from ..takes.handing_on import hand_on as write
     from ..takes.take import load_take
 
     args.out.mkdir(parents=True, exist_ok=True)
     asked = Asked(args.use, not args.without_far_ends, args.loudness, args.mix)
-    made = write(args.take, load_take(args.take), args.out, asked)
+    ended: list[int] = []
+    signal.signal(signal.SIGTERM, lambda number, _frame: ended.append(number))
+    told = [0.0]
+
+    def progress(share: float) -> bool:
+        if share > told[0] + 0.02 or share < told[0]:
+            told[0] = share
+            print(f"progress {share:.3f}", file=sys.stderr, flush=True)
+        return not ended
+
+    try:
+        made = write(args.take, load_take(args.take), args.out, asked, progress)
+    except Stopped:
+        raise CannotDo(f"{args.take.name}: stopped, nothing was written") from None
     lines = handed_lines(made)
     result = {
         "files": [

@@ -49,6 +49,12 @@ class SubprocessJob(QObject):
             self.said = "stopped"
             self._process.kill()
 
+    def end(self) -> None:
+        """It takes back what it has begun, and ends by itself."""
+        if self._process is not None:
+            self.said = "stopped"
+            self._process.terminate()
+
     def close(self) -> None:
         """Nobody waits for it any more."""
         if self._process is not None:

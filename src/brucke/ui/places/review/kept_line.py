@@ -4,14 +4,13 @@ it."""
 import os
 from pathlib import Path
 
-from PyQt6.QtCore import QFile, QMimeData, QUrl
+from PyQt6.QtCore import QFile, QMimeData, Qt, QUrl
 from PyQt6.QtGui import QDesktopServices, QGuiApplication
-from PyQt6.QtWidgets import QWidget
+from PyQt6.QtWidgets import QFileDialog, QWidget
 
-from ....app.recording.playback import Playback
+from ....app.recording.take_files import TakeFiles
 from ....app.recording.take_folders import file_name
-from ....app.recording.take_recorder import TakeRecorder
-from ....app.session.session import Session
+from ....app.studio import Studio
 from ....takes.give import give_away
 from ....takes.take import TakeError
 from ....words.recordings import agreed_text, given_name, kept_at_text, label_text
@@ -23,15 +22,19 @@ from ...kit.flow import Flow
 from ...kit.label import Words
 from ...kit.question import Line, Question
 from ...theme.theme import Theme
+from .hand_on_dialog import HandOnDialog
 
+FILMS = _("Films (*.mkv *.mp4 *.webm *.mov *.avi);;All files (*)")
 DELETED = _("{name} is in the wastebasket.")
 
 
 class KeptLine(QWidget):
-    def __init__(self, theme: Theme, session: Session, taking: TakeRecorder, playback: Playback):
+    def __init__(self, theme: Theme, studio: Studio):
         super().__init__()
-        self.theme, self.session, self.taking, self.playback = theme, session, taking, playback
+        session, taking, playback = studio.session, studio.taking, studio.playback
+        self.studio, self.theme, self.session, self.taking, self.playback = studio, theme, session, taking, playback
         self.listener = ""
+        self._files: TakeFiles | None = None
         self._gone: tuple[Path, Path] | None = None  # where it was, where it is now
         self._work = FileWork(self, lambda said: session.noticed.emit(said, "mute"))
         self.name = Words(theme, "strong", wraps=False)
@@ -40,6 +43,7 @@ class KeptLine(QWidget):
         self.show_it = Button(theme, _("Show"), "plain")
         self.rename = Button(theme, _("Rename"), "plain")
         self.give = Button(theme, _("Give"), "plain")
+        self.film, self.hand_on = Button(theme, _("Bring a film…"), "plain"), Button(theme, _("Hand on…"), "plain")
         self.delete = Button(theme, _("Delete"), "plain")
         self.put_back = Button(theme, _("Put back"), "plain")
         flow = Flow(parent=self)
@@ -47,6 +51,7 @@ class KeptLine(QWidget):
             flow.addWidget(words)
         for button, act in (
             (self.show_it, self._show), (self.rename, self._rename), (self.give, self._give),
+            (self.film, self.bring_film), (self.hand_on, self.open_hand_on),
             (self.delete, self._delete), (self.put_back, self._put_back),
         ):  # fmt: skip
             flow.addWidget(button)
@@ -57,9 +62,9 @@ class KeptLine(QWidget):
         taking, take = self.taking, self.taking.take
         idle = taking.state == "idle"
         self.setVisible(take is not None or self._gone is not None)
-        for b in (self.show_it, self.rename, self.give, self.delete):
+        for b in (self.show_it, self.rename, self.give, self.film, self.hand_on, self.delete):
             b.setVisible(take is not None)
-        for b in (self.rename, self.give, self.delete):
+        for b in (self.rename, self.give, self.film, self.hand_on, self.delete):
             b.setEnabled(idle)
         self.put_back.setVisible(self._gone is not None)
         if take is None:
@@ -127,6 +132,44 @@ class KeptLine(QWidget):
             ),
             "water",
         )
+
+    @property
+    def files(self) -> TakeFiles:
+        """What comes to this recording, and goes out of it."""
+        files = self.studio.service(TakeFiles)
+        if self._files is None:
+            self._files = files
+            files.changed.connect(self._say_placed)
+        return files
+
+    def bring_film(self) -> None:
+        """A film of a telephone or a streaming program is looked for in this recording."""
+        files = self.files
+        if self.taking.take is None or self.taking.state != "idle":
+            return
+        if files.doing:
+            self.session.noticed.emit(_("Something is being looked for or written already. Wait for it."), "amber")
+            return
+        name, _kinds = QFileDialog.getOpenFileName(self, _("A film of this evening"), str(Path.home()), FILMS)
+        if name:
+            self.playback.stop()
+            files.bring_film(self._chosen(), Path(name))
+            text = _("{name} is looked for in the recording, by its sound.").format(name=Path(name).name)
+            self.session.stands.emit(text, "amber", lambda: files.placing)
+
+    def _say_placed(self) -> None:
+        files = self.files
+        if not files.doing and files.lines and files.last == "placing":
+            self.session.noticed.emit(" ".join(files.lines), "water" if files.went_well else "coral")
+            files.last = ""
+
+    def open_hand_on(self) -> None:
+        take = self.taking.take
+        if take is not None and self.taking.state == "idle":
+            folder = self._chosen()
+            dialog = HandOnDialog(self.theme, self.files, self.studio.settings, folder, take, self.window())
+            dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+            dialog.show()
 
     def _delete(self) -> None:
         """Into the desktop's wastebasket, from where it comes back with one press."""

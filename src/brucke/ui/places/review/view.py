@@ -106,7 +106,7 @@ class ReviewView(Place):
         head.setContentsMargins(0, 0, 0, 0)
         head.setSpacing(4)
         self._flow = Flow(parent=chips)
-        self.kept = KeptLine(self.theme, self.session, self.taking, self.playback)
+        self.kept = KeptLine(self.theme, self.studio)
         head.addWidget(chips)
         head.addWidget(self.kept)
         self.marks, self._marks_of = Words(self.theme, "small", "mute"), (Path(), "")
