@@ -24,7 +24,7 @@ def film_to_send(folder: Path, take: Take, home: Path, asked: Asked, made: Hande
     if take.film is None:
         raise TakeError(f"{folder.name}: no film has found its place in this take yet")
     source = folder / take.film.file
-    listener = mix_of(take, asked)
+    listener = mix_of(take, asked.mix, asked.far_ends)
     gain = gain_for(folder, take, listener, asked.loudness_lufs, made, progress)
     with ExitStack() as stack:
         try:

@@ -27,7 +27,7 @@ from .take import Take, TakeError
 Use = Literal["editor", "film", "song", "everything"]
 USES: tuple[Use, ...] = ("editor", "film", "song", "everything")
 CEILING_DB = -1.0  # of true peaks, EBU R 128
-LOUDNESS_LUFS = -16.0
+ORDER = ("stream", "call", "recorder", "program", "monitor")
 FITTING = str.maketrans(dict.fromkeys('/\\:*?"<>|\x00\n\r\t', "_"))
 Progress = Callable[[float], bool]  # a share; False: stop
 
@@ -152,16 +152,22 @@ def _watched(blocks: Iterator[F32], frames: int, progress: Progress) -> Iterator
             raise Stopped
 
 
-def mix_of(take: Take, asked: Asked) -> str:
-    """The listener whose sound is the song: a stream, a call, a recorder, what else there is. Errors: TakeError."""
-    kept = [x for x in take.setup.listeners if x.id in take.listeners]
-    if asked.mix:
-        kept = [x for x in kept if x.id == asked.mix]
-    order = ("stream", "call", "recorder", "program", "monitor")
-    kept.sort(key=lambda x: order.index(x.kind))
+def mix_of(take: Take, mix: str = "", far_ends: bool = True) -> str:
+    """The listener whose sound is the song: `mix`, else a stream, a call, a recorder, what else there is; without
+    `far_ends` one that hears none. Errors: TakeError."""
+    kept = [x for x in take.setup.listeners if x.id in take.listeners and mix in ("", x.id)]
     if not kept:
-        raise TakeError("no listener's sound was kept in this take")
-    return kept[0].id
+        raise TakeError("no listener's sound was kept in this recording")
+    kept = [x for x in kept if far_ends or not far_ends_heard(take, x.id)]
+    if not kept:
+        raise TakeError("the far end sounds in what was heard together, and is to stay here; choose another listener")
+    return min(kept, key=lambda x: ORDER.index(x.kind)).id
+
+
+def far_ends_heard(take: Take, listener: str) -> list[str]:
+    """Ids of the far ends that sound in what a listener got."""
+    routed = {r.part for r in take.setup.routes if r.listener == listener and r.on}
+    return [p.id for p in take.setup.parts if p.kind == "far_end" and p.id in routed and p.id in take.parts]
 
 
 def mixed(folder: Path, take: Take, listener: str) -> tuple[int, int, Iterator[F32]]:
@@ -201,11 +207,12 @@ def gain_for(
 
 def _song(folder: Path, take: Take, home: Path, asked: Asked, made: HandedOn, progress: Progress) -> None:
     """What one listener got, as FLAC to keep, or as Opus to listen to."""
-    listener = mix_of(take, asked)
-    if not asked.far_ends and any(
-        take.setup.part(r.part).kind == "far_end" for r in take.setup.routes if r.listener == listener and r.on
-    ):
-        made.says.append("far_end_in_mix")
+    try:
+        listener = mix_of(take, asked.mix, asked.far_ends)
+    except TakeError:
+        if asked.use == "song":
+            raise
+        made.says.append("no_song")  # the parts go along all the same
         return
     gain = gain_for(folder, take, listener, asked.loudness_lufs, made, progress)
     rate, frames, blocks = mixed(folder, take, listener)

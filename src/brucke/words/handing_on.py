@@ -28,7 +28,7 @@ SAYS = {
     "not_moved": _("{name} stays where it came in: how much later that is than the music was not measured."),
     "silent": _("The song is silent: its level stays."),
     "peaks": _("Its peaks allow no more: the loudness stays below the one you asked for."),
-    "far_end_in_mix": _("The song was left out: the far end sounds in it, and is to stay here."),
+    "no_song": _("What was heard together was left out: the far end sounds in it, or nothing was kept."),
 }
 
 
@@ -36,34 +36,19 @@ def use_text(use: str) -> str:
     return ABOUT[use]
 
 
-class Kept(Protocol):
-    """A take, as far as it is told here what is in it."""
-
-    @property
-    def setup(self) -> Setup: ...
-    @property
-    def parts(self) -> dict[str, str]: ...
-    @property
-    def knowledge(self) -> Knowledge: ...
-
-
-def holds_text(take: Kept, use: str, far_ends: bool) -> str:
-    """Whose sound goes along, and whether they agreed to be recorded."""
-    parts = [p for p in take.setup.parts if p.id in take.parts]
-    theirs = [p for p in parts if p.kind == "far_end"]
-    if use in ("song", "film"):
-        if not theirs:
-            return _("Only what is heard together goes along, no single voice.")
-        return _("Only what is heard together goes along. {agreed}").format(
-            agreed=agreed_text(take.setup, take.knowledge, take.parts)
-        )
-    names = ", ".join(part_name(take.setup, p.id).lower() for p in parts if far_ends or p.kind != "far_end")
-    said = [_("In it: {parts}, each by itself.").format(parts=names)]
-    if theirs and far_ends:
-        said.append(agreed_text(take.setup, take.knowledge, take.parts))
-    elif theirs:
-        said.append(_("The far end stays here."))
-    return " ".join(s for s in said if s)
+def holds_text(setup: Setup, knowledge: Knowledge, alone: Sequence[str], far_ends: Sequence[str]) -> str:
+    """What goes along: parts that stand `alone` (none: only what is heard together), and the far ends that sound in
+    it, with what is noted of their agreement."""
+    names = ", ".join(part_name(setup, p).lower() for p in alone)
+    said = [
+        _("In it: {parts}, each by itself.").format(parts=names)
+        if names
+        else _("Only what is heard together goes along.")
+    ]
+    for id in far_ends:
+        agreed = agreed_text(setup, knowledge, [id]) or _("whether they agreed is not noted")
+        said.append(_("{part} sounds in it: {agreed}.").format(part=part_name(setup, id), agreed=agreed))
+    return " ".join(said)
 
 
 class Made(Protocol):

@@ -1,6 +1,7 @@
 """Files that come to a take, and files that go out of it: each by a command of ours in a process of its own."""
 
 from collections.abc import Callable
+from dataclasses import dataclass
 from pathlib import Path
 
 from PyQt6.QtCore import QObject, pyqtSignal
@@ -9,6 +10,17 @@ from ...words.placing import NOT_PLACED
 from ...words.translation import _
 from ..jobs.subprocess_job import SubprocessJob
 from ..studio import Studio
+
+
+@dataclass(frozen=True)
+class Wanted:
+    """What a recording is handed on for, how loud (None: as it is), whether with far ends, and whose sound the song
+    is."""
+
+    use: str
+    loudness_lufs: float | None
+    far_ends: bool
+    mix: str
 
 
 class TakeFiles(QObject):
@@ -36,12 +48,12 @@ class TakeFiles(QObject):
         """The film is looked for in the take, and is the take's from then on where its place is found."""
         self._begin("placing", folder, ["place", str(folder), str(film), "--keep"], self._placed)
 
-    def hand_on(self, folder: Path, home: Path, use: str, loudness_lufs: float | None, far_ends: bool) -> None:
+    def hand_on(self, folder: Path, home: Path, wanted: Wanted) -> None:
         """New files in `home`."""
-        command = ["hand-on", str(folder), "--out", str(home), "--as", use]
-        if loudness_lufs is not None:
-            command += ["--loudness", f"{loudness_lufs:g}"]
-        if not far_ends:
+        command = ["hand-on", str(folder), "--out", str(home), "--as", wanted.use, "--mix", wanted.mix]
+        if wanted.loudness_lufs is not None:
+            command += ["--loudness", f"{wanted.loudness_lufs:g}"]
+        if not wanted.far_ends:
             command.append("--without-far-ends")
         self._begin("handing", folder, command, self._handed)
 

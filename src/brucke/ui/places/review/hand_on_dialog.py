@@ -6,20 +6,22 @@ from PyQt6.QtCore import QSettings, QUrl
 from PyQt6.QtGui import QDesktopServices
 from PyQt6.QtWidgets import QFileDialog, QVBoxLayout, QWidget
 
-from ....app.recording.take_files import TakeFiles
+from ....app.recording.take_files import TakeFiles, Wanted
+from ....takes.handing_on import far_ends_heard, mix_of, parts_of
 from ....takes.take import Take
 from ....words.handing_on import USES, holds_text, use_text
 from ....words.translation import _
 from ...kit.button import Button
 from ...kit.chips import Chips
 from ...kit.dialog import BesideWindow
+from ...kit.flow import Flow
 from ...kit.label import Words
 from ...kit.progress import progress_bar
 from ...kit.row import ends
 from ...theme.theme import Theme
 
 LOUDNESS = (("", _("as loud as it is")), ("-16", _("−16 LUFS, for the net")), ("-23", _("−23 LUFS, for broadcast")))
-HEARD_TOGETHER = ("song", "film", "everything")
+HEARD_TOGETHER, ALONE = ("song", "film", "everything"), ("editor", "everything")
 SETTING = "hand_on"
 
 
@@ -35,6 +37,9 @@ class HandOnDialog(BesideWindow):
         if self.use not in dict(USES) or (self.use == "film" and take.film is None):
             self.use = "song"
         self.loudness, self.with_far_end = str(settings.value(f"{SETTING}/loudness", "")), True
+        kept = [(x.id, x.name) for x in take.setup.listeners if x.id in take.listeners]
+        self.mix = mix_of(take) if kept else ""
+        self.whose = Chips(theme, _("Whose sound"), kept, self._choose_mix)
         self.what = Words(theme, "name")
         self.uses = Chips(theme, _("What it is for"), [u for u in USES if u[0] != "film" or take.film], self._choose)
         self.about, self.holds = Words(theme, "body", "mute"), Words(theme, "body")
@@ -55,7 +60,11 @@ class HandOnDialog(BesideWindow):
         column.setContentsMargins(24, 20, 24, 16)
         column.setSpacing(12)
         self.what.say(_("What is it for?"))
-        for w in (self.what, self.uses, self.about, self.louder, self.far_end, self.holds, self.bar, self.lines):
+        left_out = QWidget()
+        Flow(8, left_out).addWidget(self.far_end)
+        for w in (
+            self.what, self.uses, self.about, self.whose, self.louder, left_out, self.holds, self.bar, self.lines
+        ):  # fmt: skip
             column.addWidget(w)
         column.addStretch(1)
         column.addLayout(ends(self.write, self.stop, self.show_it, right=self.away))
@@ -74,6 +83,10 @@ class HandOnDialog(BesideWindow):
         self.settings.setValue(f"{SETTING}/use", use)
         self.refresh()
 
+    def _choose_mix(self, listener: str) -> None:
+        self.mix = listener
+        self.refresh()
+
     def _choose_loudness(self, lufs: str) -> None:
         self.loudness = lufs
         self.settings.setValue(f"{SETTING}/loudness", lufs)
@@ -90,7 +103,14 @@ class HandOnDialog(BesideWindow):
             self.settings.setValue(f"{SETTING}/folder", name)
             self._home = Path(name)
             loudness = float(self.loudness) if self.loudness and self.use in HEARD_TOGETHER else None
-            self.files.hand_on(self.folder, self._home, self.use, loudness, self.with_far_end)
+            self.files.hand_on(self.folder, self._home, Wanted(self.use, loudness, self.with_far_end, self.mix))
+
+    def _holds(self) -> str:
+        """What goes along, and who of the far ends is in it."""
+        alone = [p.id for p in parts_of(self.take, self.with_far_end)] if self.use in ALONE else []
+        heard = set(far_ends_heard(self.take, self.mix)) if self.use in HEARD_TOGETHER and self.with_far_end else set()
+        theirs = [p.id for p in self.take.setup.parts if p.kind == "far_end" and (p.id in heard or p.id in alone)]
+        return holds_text(self.take.setup, self.take.knowledge, alone, theirs)
 
     def refresh(self) -> None:
         files = self.files
@@ -101,7 +121,9 @@ class HandOnDialog(BesideWindow):
         self.louder.show_on(self.loudness)
         self.far_end.setVisible(self._far_ends)
         self.far_end.setChecked(not self.with_far_end)
-        self.holds.say(holds_text(self.take, self.use, self.with_far_end))
+        self.whose.setVisible(self.use in HEARD_TOGETHER and len(self.whose.buttons) > 1)
+        self.whose.show_on(self.mix)
+        self.holds.say(self._holds())
         for w in (self.uses, self.louder, self.far_end):
             w.setEnabled(not busy)
         self.write.setVisible(not busy)
