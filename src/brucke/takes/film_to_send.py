@@ -11,7 +11,8 @@ import numpy as np
 
 from ..core.measure.correlation import F32
 from ..ports.sounds.track import open_media
-from .handing_on import Asked, Handed, HandedOn, Progress, Stopped, free, gain_for, mix_of, mixed
+from .contents import mix_of
+from .handing_on import Asked, Handed, HandedOn, Progress, Stopped, free, gain_for, mixed
 from .take import FilmPiece, Take, TakeError
 
 IN_MP4 = ("h264", "hevc", "mpeg4", "av1")

@@ -13,13 +13,13 @@ from typing import Literal
 import numpy as np
 import soundfile as sf
 
-from ..core.document.setup import Part
 from ..core.measure.correlation import F32
 from ..core.sound.loudness import LoudnessMeter
 from ..core.timing.origins import came_in
 from ..core.timing.paths import Situation
 from ..core.timing.uncertain import NOTHING_S, Uncertain
 from .broadcast_wav import BroadcastWav, shifted, time_reference
+from .contents import mix_of, parts_of
 from .marks import read_marks
 from .sounds import track_blocks, track_frames
 from .take import Take, TakeError
@@ -27,7 +27,6 @@ from .take import Take, TakeError
 Use = Literal["editor", "film", "song", "everything"]
 USES: tuple[Use, ...] = ("editor", "film", "song", "everything")
 CEILING_DB = -1.0  # of true peaks, EBU R 128
-ORDER = ("stream", "call", "recorder", "program", "monitor")
 FITTING = str.maketrans(dict.fromkeys('/\\:*?"<>|\x00\n\r\t', "_"))
 Progress = Callable[[float], bool]  # a share; False: stop
 
@@ -95,10 +94,6 @@ def free(home: Path, name: str, ending: str) -> Path:
     return next(p for i in range(1, 10_000) if not (p := home / f"{fit}{'' if i == 1 else f' {i}'}{ending}").exists())
 
 
-def parts_of(take: Take, far_ends: bool) -> list[Part]:
-    return [p for p in take.setup.parts if p.id in take.parts and (far_ends or p.kind != "far_end")]
-
-
 def in_step_frames(take: Take, rate_hz: int) -> dict[str, tuple[int, str]]:
     """By part: (by how many frames its track is moved, so that what was on one beat lies together; the kind of evidence
     for that, “unknown” where it stays where it is)."""
@@ -150,24 +145,6 @@ def _watched(blocks: Iterator[F32], frames: int, progress: Progress) -> Iterator
         done += block.shape[1]
         if not progress(done / max(1, frames)):
             raise Stopped
-
-
-def mix_of(take: Take, mix: str = "", far_ends: bool = True) -> str:
-    """The listener whose sound is the song: `mix`, else a stream, a call, a recorder, what else there is; without
-    `far_ends` one that hears none. Errors: TakeError."""
-    kept = [x for x in take.setup.listeners if x.id in take.listeners and mix in ("", x.id)]
-    if not kept:
-        raise TakeError("no listener's sound was kept in this recording")
-    kept = [x for x in kept if far_ends or not far_ends_heard(take, x.id)]
-    if not kept:
-        raise TakeError("the far end sounds in what was heard together, and is to stay here; choose another listener")
-    return min(kept, key=lambda x: ORDER.index(x.kind)).id
-
-
-def far_ends_heard(take: Take, listener: str) -> list[str]:
-    """Ids of the far ends that sound in what a listener got."""
-    routed = {r.part for r in take.setup.routes if r.listener == listener and r.on}
-    return [p.id for p in take.setup.parts if p.kind == "far_end" and p.id in routed and p.id in take.parts]
 
 
 def mixed(folder: Path, take: Take, listener: str) -> tuple[int, int, Iterator[F32]]:

@@ -7,7 +7,7 @@ from PyQt6.QtGui import QDesktopServices
 from PyQt6.QtWidgets import QFileDialog, QVBoxLayout, QWidget
 
 from ....app.recording.take_files import TakeFiles, Wanted
-from ....takes.handing_on import far_ends_heard, mix_of, parts_of
+from ....takes.contents import far_ends_heard, mix_of, parts_of
 from ....takes.take import Take
 from ....words.handing_on import USES, holds_text, use_text
 from ....words.translation import _

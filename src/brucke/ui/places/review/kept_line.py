@@ -11,7 +11,6 @@ from PyQt6.QtWidgets import QFileDialog, QWidget
 from ....app.recording.take_files import TakeFiles
 from ....app.recording.take_folders import file_name
 from ....app.studio import Studio
-from ....takes.give import give_away
 from ....takes.take import TakeError
 from ....words.recordings import agreed_text, given_name, kept_at_text, label_text
 from ....words.timing import listener_name
@@ -112,6 +111,8 @@ class KeptLine(QWidget):
 
     def _give(self) -> None:
         """What the chosen listener got, as one file beside the recordings, ready to be pasted into a letter."""
+        from ....takes.give import give_away  # libsndfile: not before it is needed
+
         taking = self.taking
         folder, take = taking.takes[taking.chosen]
         listener = self.listener
