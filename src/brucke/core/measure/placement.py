@@ -101,7 +101,7 @@ def place(everything: F32, live: F32, film: F32, rate_hz: int) -> Placement:
             shares.append(first)
             rivals.append(float(np.median(list(windows.values()))))
             continue
-        overlaps = len(windows) < 0.7 * len(line.lags)
+        overlaps = len(windows) < 0.4 * len(line.lags)
         pieces = [] if overlaps else _pieces(everything, own, film, rate_hz, begins, windows)
         if not pieces:
             continue
