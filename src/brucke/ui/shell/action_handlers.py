@@ -144,6 +144,8 @@ class ActionHandlers:
             "record": w.taking.record,
             "proof": self.proof_take,
             "compare": self._compare,
+            "bring_film": lambda: self._of_recording(w.review.kept.bring_film),
+            "hand_on": lambda: self._of_recording(w.review.kept.open_hand_on),
             "moment": w.strip.next_moment,
             "alone": w.gather.toggle_alone,
             "mute": self._mute,
@@ -154,6 +156,16 @@ class ActionHandlers:
             "headphones": self._headphones,
             "listen": self._listen,
         }
+
+    def _of_recording(self, do: Callable[[], None]) -> None:
+        """What is done with the recording that is shown; said where there is none."""
+        if self.w.taking.take is None:
+            self.w.notice.say(_("There is no recording yet. R records."), "mute")
+        elif self.w.taking.state != "idle":
+            self.w.notice.say(_("A recording is being made, collected or measured. Wait for it."), "amber")
+        else:
+            self.w.go_to("review")
+            do()
 
     def _timing_handlers(self) -> dict[str, Callable[[], object]]:
         """What is measured, delayed and looked at in time."""
