@@ -75,6 +75,11 @@ def test_a_film_finds_its_place_and_the_recording_goes_out_as_one_film(window, e
     assert {f.name for f in out.glob("*.wav")} == {"01 Harp.wav", "02 Voice.wav", "03 Cello.wav"}
     dialog.reject()
     assert window.settings.value("hand_on/use") == "editor", "the next time it is asked with that"
+    assert kept.film.text().startswith("Another film")
+    press(kept.no_film)
+    assert load_take(folder).film is None
+    assert not kept.no_film.isVisible()
+    assert (folder / "film" / "film.mp4").exists()
 
 
 def test_what_is_stopped_leaves_nothing_and_a_strange_film_is_said(window, evening, monkeypatch, tmp_path):

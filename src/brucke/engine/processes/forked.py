@@ -4,6 +4,7 @@ are started as any other."""
 import array
 import contextlib
 import ctypes
+import errno
 import os
 import signal
 import socket
@@ -15,7 +16,7 @@ from collections.abc import Callable, Mapping, Sequence
 
 import msgspec
 
-from .forker import READY, Request
+from .forker import MOST_BYTES, MOST_HANDLES, READY, Request
 
 SUBREAPER = 36  # prctl(2)
 LOOKS_S = 0.005
@@ -171,8 +172,11 @@ class ForkServer:
         nice: int = 0,
     ) -> Forked | None:  # fmt: skip
         """`module` as a program, with these `handles` under their own numbers; None where it cannot be forked."""
+        asked = Request(module, tuple(arguments), dict(environment), tuple(handles), os.getpid(), nice)
+        request = msgspec.json.encode(asked)
+        if len(request) > MOST_BYTES or len(handles) >= MOST_HANDLES:
+            return None
         ours, theirs = socket.socketpair(socket.AF_UNIX, socket.SOCK_SEQPACKET)
-        request = Request(module, tuple(arguments), dict(environment), tuple(handles), os.getpid(), nice)
         rights = array.array("i", [theirs.fileno(), *handles])
         with self._lock:
             for _try in range(2):  # the forker may have been killed meanwhile
@@ -180,11 +184,11 @@ class ForkServer:
                     break
                 self._adoption.begin()
                 try:
-                    self._forker.asks.sendmsg(
-                        [msgspec.json.encode(request)], [(socket.SOL_SOCKET, socket.SCM_RIGHTS, rights.tobytes())]
-                    )
-                except OSError:
+                    self._forker.asks.sendmsg([request], [(socket.SOL_SOCKET, socket.SCM_RIGHTS, rights.tobytes())])
+                except OSError as e:
                     self._adoption.end()
+                    if e.errno in (errno.EAGAIN, errno.EMSGSIZE, errno.ENOBUFS):  # it takes no more just now
+                        break
                     self._end()
                     continue
                 theirs.close()

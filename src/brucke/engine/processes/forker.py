@@ -12,6 +12,7 @@ import fcntl
 import gc
 import importlib
 import os
+import signal
 import socket
 import sys
 import time
@@ -37,6 +38,8 @@ class Request(msgspec.Struct, frozen=True):
 
 
 def main() -> None:
+    # Ctrl+C in a terminal is for whoever started all of this: it says goodbye, and ends them.
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
     asks = socket.socket(fileno=int(sys.argv[1]))
     request = None
     for name in LOADED:  # whoever waits for the first of them does not wait for the others

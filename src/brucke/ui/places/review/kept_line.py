@@ -4,6 +4,7 @@ it."""
 import os
 from pathlib import Path
 
+from msgspec.structs import replace
 from PyQt6.QtCore import QFile, QMimeData, Qt, QUrl
 from PyQt6.QtGui import QDesktopServices, QGuiApplication
 from PyQt6.QtWidgets import QFileDialog, QWidget
@@ -11,7 +12,7 @@ from PyQt6.QtWidgets import QFileDialog, QWidget
 from ....app.recording.take_files import TakeFiles
 from ....app.recording.take_folders import file_name
 from ....app.studio import Studio
-from ....takes.take import TakeError
+from ....takes.take import TakeError, save_take
 from ....words.recordings import agreed_text, given_name, kept_at_text, label_text
 from ....words.timing import listener_name
 from ....words.translation import _
@@ -42,6 +43,7 @@ class KeptLine(QWidget):
         self.show_it = Button(theme, _("Show"), "plain")
         self.rename = Button(theme, _("Rename"), "plain")
         self.give = Button(theme, _("Give"), "plain")
+        self.no_film = Button(theme, _("Without its film"), "plain")
         self.film, self.hand_on = Button(theme, _("Bring a film…"), "plain"), Button(theme, _("Hand on…"), "plain")
         self.delete = Button(theme, _("Delete"), "plain")
         self.put_back = Button(theme, _("Put back"), "plain")
@@ -50,7 +52,7 @@ class KeptLine(QWidget):
             flow.addWidget(words)
         for button, act in (
             (self.show_it, self._show), (self.rename, self._rename), (self.give, self._give),
-            (self.film, self.bring_film), (self.hand_on, self.open_hand_on),
+            (self.film, self.bring_film), (self.no_film, self._leave_film), (self.hand_on, self.open_hand_on),
             (self.delete, self._delete), (self.put_back, self._put_back),
         ):  # fmt: skip
             flow.addWidget(button)
@@ -65,6 +67,9 @@ class KeptLine(QWidget):
             b.setVisible(take is not None)
         for b in (self.rename, self.give, self.film, self.hand_on, self.delete):
             b.setEnabled(idle)
+        self.no_film.setVisible(take is not None and take.film is not None)
+        self.no_film.setEnabled(idle)
+        self.film.setText(_("Another film…") if take is not None and take.film is not None else _("Bring a film…"))
         self.put_back.setVisible(self._gone is not None)
         if take is None:
             self.name.say(DELETED.format(name=_("The recording")) if self._gone is not None else "")
@@ -163,6 +168,17 @@ class KeptLine(QWidget):
         if not files.doing and files.lines and files.last == "placing":
             self.session.noticed.emit(" ".join(files.lines), "water" if files.went_well else "coral")
             files.last = ""
+
+    def _leave_film(self) -> None:
+        """The recording has no film any more; its file stays in the folder."""
+        folder, take = self.taking.takes[self.taking.chosen]
+        try:
+            self._work.do(_("Writing the recording"), lambda: save_take(folder, replace(take, film=None)))
+        except OSError as e:
+            self._failed(_("Not changed"), e)
+            return
+        self.taking.take_back(folder)
+        self.session.noticed.emit(_("The recording has no film any more. Its file stays in its folder."), "water")
 
     def open_hand_on(self) -> None:
         take = self.taking.take
