@@ -2,6 +2,9 @@
 nothing half written stays, and nothing goes along that was to stay."""
 
 import json
+import subprocess
+import sys
+from resource import RLIMIT_FSIZE, setrlimit
 
 import av
 import numpy as np
@@ -126,6 +129,20 @@ def test_everything_opens_elsewhere_and_what_is_stopped_or_fails_leaves_nothing(
     with pytest.raises(OSError, match="No space"):
         hand_on(take, load_take(take), empty, Asked("song"))
     assert list(empty.iterdir()) == []
+
+
+@pytest.mark.parametrize("use", ["editor", "song", "everything"])
+def test_a_disk_without_room_is_one_sentence_and_nothing_half_written_stays(take, tmp_path, use):
+    out = tmp_path / "full"
+    out.mkdir()
+    argv = [sys.executable, "-m", "brucke", "hand-on", str(take), "--out", str(out), "--as", use]
+    most = 300_000  # bytes that a file may have, as of a disk that is full then
+    ended = subprocess.run(
+        argv, capture_output=True, text=True, preexec_fn=lambda: setrlimit(RLIMIT_FSIZE, (most, most))
+    )
+    assert ended.returncode == 2
+    assert "file too large" in ended.stderr.splitlines()[-1]
+    assert list(out.iterdir()) == []
 
 
 def test_a_track_that_is_gone_is_said_and_the_others_go_along(take, tmp_path):

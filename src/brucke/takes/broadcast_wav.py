@@ -58,10 +58,15 @@ class BroadcastWav:
         return self
 
     def __exit__(self, kind: type[BaseException] | None, _e: BaseException | None, _tb: TracebackType | None) -> None:
-        if kind is None:
-            self.complete()
-        else:
-            self._file.close()
+        try:
+            if kind is None:
+                self.complete()
+            else:
+                self._file.close()
+        except OSError:  # what it holds back finds no room either
+            if kind is None:
+                raise
+        finally:
             self._partly.unlink(missing_ok=True)
 
 
