@@ -5,7 +5,6 @@ By the desktop's own specifications: Desktop Entry, Shared MIME-info, Icon Theme
 
 from dataclasses import dataclass
 from html import escape
-from importlib import metadata
 from importlib.resources import files as resources
 from pathlib import Path
 
@@ -104,6 +103,8 @@ def types() -> str:
 
 
 def about() -> str:
+    from importlib import metadata  # takes a while, and is only wanted here
+
     return f"""<?xml version="1.0" encoding="UTF-8"?>
 <component type="desktop-application">
   <id>{APP_ID}</id>

@@ -2,8 +2,6 @@
 
 from collections.abc import Sequence
 
-import mido
-
 # A switch on a controller is on from the middle of its range on (MIDI 1.0, “0–63 off, 64–127 on”; value from memory).
 ON_FROM = 64
 
@@ -11,6 +9,8 @@ ON_FROM = 64
 def midi_control(message: Sequence[int]) -> tuple[str, bool | None] | None:
     """(control, pressed) of the bytes of one message, None for `pressed` where it has no end; None where it is no
     control, or cut off."""
+    import mido  # who has no foot switch does not wait for it
+
     try:
         m = mido.Message.from_bytes(list(message))
     except (ValueError, IndexError, TypeError):
@@ -26,6 +26,8 @@ def midi_control(message: Sequence[int]) -> tuple[str, bool | None] | None:
 
 def lamp_bytes(control: str, on: bool) -> list[int]:
     """The message that lights the lamp of a control, or puts it out; empty where it has none."""
+    import mido
+
     kind, channel, number = control.split()
     value = 127 if on else 0
     if kind == "note":
