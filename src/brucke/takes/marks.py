@@ -28,8 +28,10 @@ class Marks(msgspec.Struct, frozen=True, kw_only=True):
 def save_marks(folder: Path, marks: tuple[Mark, ...]) -> None:
     """Readable by its owner alone, as the take is. Errors: OSError."""
     file = folder / FILE
-    file.touch(mode=0o600)
-    file.write_bytes(msgspec.json.format(msgspec.json.encode(Marks(marks=marks[:MOST])), indent=2))
+    partly = file.with_name(f".{FILE}.part")
+    partly.touch(mode=0o600)
+    partly.write_bytes(msgspec.json.format(msgspec.json.encode(Marks(marks=marks[:MOST])), indent=2))
+    partly.replace(file)
 
 
 def read_marks(folder: Path) -> tuple[Mark, ...]:

@@ -52,9 +52,19 @@ class HourHandlers:
             "hear_as": lambda: self._hear_as(False),
             "hear_half": lambda: self._hear_as(True),
             "heard": self._heard,
+            "mark": self._mark,
             "hour_page": self._page,
             "small_form": self.w.small.toggle,
         }
+
+    def _mark(self) -> None:
+        mark = self.w.studio.marks.mark()
+        if mark is None:
+            self.w.notice.say(_("Nothing is recorded, so nothing is marked. R records."), "mute")
+        else:
+            self.w.notice.say(
+                _("Marked at {time}: {mark}.").format(time=timing.clock_text(mark.at_s), mark=mark.says), "water"
+            )
 
     def _silence(self) -> None:
         """Nobody hears anything, whatever is routed; once more, and everybody hears what they did."""
