@@ -36,15 +36,14 @@ def takes(args: argparse.Namespace) -> int:
 
 def _about(folder: Path, take: "Take") -> dict[str, Any]:
     from ..takes.judging import judge
-    from ..takes.sounds import track_frames
+    from ..takes.summary import summary
     from ..words.review import take_text
 
-    frames = [track_frames(folder, name) for name in take.parts.values()]
-    verdicts = judge(take)
-    said = {x: take_text(take.setup, v) for x, v in verdicts.items()}
+    about = summary(folder, take)
+    said = {x: take_text(take.setup, v) for x, v in judge(take).items()}
     return {
-        "name": folder.name, "date": take.date, "seconds": max((n / rate for n, rate in frames), default=0.0),
-        "bytes": sum(f.stat().st_size for f in folder.rglob("*") if f.is_file()),
+        "name": about.name, "date": about.date, "seconds": about.seconds, "bytes": about.size,
+        "favourite": take.favourite, "notes": take.notes,
         "parts": list(take.parts), "listeners": list(take.listeners), "verdicts": said,
         "says": "; ".join(dict.fromkeys(said.values())) or "not measured",
     }  # fmt: skip

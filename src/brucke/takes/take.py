@@ -8,7 +8,7 @@ from pathlib import Path
 
 import msgspec
 
-from ..core.document.ranges import printable, range_problems
+from ..core.document.ranges import printable, range_problems, value_problems
 from ..core.document.setup import Setup
 from ..core.errors import BruckeError
 from ..core.files.safe_read import ReadProblem, convert, decode_json, read_bytes
@@ -63,6 +63,8 @@ class Take(msgspec.Struct, frozen=True, kw_only=True):
     missing: tuple[str, ...] = ()
     proof: dict[str, ListenerProof] = {}
     film: PlacedFilm | None = None
+    favourite: bool = False
+    notes: str = ""
 
 
 def far_ends_in(folder: Path, setup: Setup) -> dict[str, str]:
@@ -116,6 +118,7 @@ def take_problems(take: Take) -> Iterator[tuple[str, str]]:
     except ValueError:
         yield "date", f"“{printable(take.date)}” is not a date"
     yield from range_problems(take.proof, "proof")
+    yield from value_problems("notes", take.notes, "notes")
     for i, piece in enumerate(take.film.pieces if take.film is not None else ()):
         values = (piece.begin_s, piece.end_s, piece.at_s, piece.plus_minus_s, piece.drift_ppm)
         if not all(math.isfinite(v) and abs(v) < 1e6 for v in values) or piece.end_s <= piece.begin_s:

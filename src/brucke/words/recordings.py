@@ -79,3 +79,10 @@ def test_button(state: str, test: bool, share: float, seconds: float) -> str:
             return _("Measuring it  {share}").format(share=f"{share:.0%}")
         case _:
             return _("Test recording")
+
+
+def size_text(size: int) -> str:
+    """“84 MB”, “1.2 GB”."""
+    if size >= 1e9:
+        return f"{size / 1e9:.1f} GB"
+    return f"{max(1, round(size / 1e6))} MB" if size else ""

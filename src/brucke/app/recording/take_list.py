@@ -1,15 +1,18 @@
 """The takes of a setup that are on disk, and which of them are shown."""
 
 import re
+from collections.abc import Callable
 from datetime import datetime
 from pathlib import Path
+from typing import Any
 
+from msgspec.structs import replace
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from ...core.document.ranges import printable
 from ...core.timing.take_verdict import TakeVerdict
 from ...takes.judging import judge
-from ...takes.take import Take, TakeError, load_take
+from ...takes.take import Take, TakeError, load_take, save_take
 from ...words.translation import _
 from ..session.session import Session
 from .take_folders import file_name, folders_of
@@ -38,7 +41,8 @@ class TakeList(QObject):
         self.takes = []
         for home in folders_of(self.session):
             for file in sorted(home.glob("*/take.json")):
-                self._read(file.parent)
+                if not file.parent.name.startswith("."):  # one that is still being copied
+                    self._read(file.parent)
         self._choose_newest()
         self.changed.emit()
 
@@ -90,6 +94,15 @@ class TakeList(QObject):
             raise OSError(f"there is one called {fit} already")
         folder.rename(target)
         self.takes[index] = (target, take)
+        self.changed.emit()
+
+    def change(self, folder: Path, do: Callable[[Callable[[], None]], None], **fields: Any) -> None:
+        """What the user notes of a take, on the disk and here; `do` runs what waits for the disk. Errors: OSError, and
+        it stays as it was."""
+        index = next(i for i, (f, _other) in enumerate(self.takes) if f == folder)
+        take = replace(self.takes[index][1], **fields)
+        do(lambda: save_take(folder, take))
+        self.takes[index] = (folder, take)
         self.changed.emit()
 
     def leave_out(self, folder: Path) -> None:

@@ -2,7 +2,7 @@
 
 from pathlib import Path
 
-from PyQt6.QtCore import QSize, pyqtSignal
+from PyQt6.QtCore import QSize, Qt, pyqtSignal
 from PyQt6.QtWidgets import QStackedWidget, QVBoxLayout, QWidget
 
 from ....app.recording.take_recorder import TakeRecorder
@@ -27,6 +27,7 @@ from ...theme.theme import Theme
 from .kept_line import KeptLine
 from .layout import least_height, review_layout
 from .model import ReviewData, review_data, table_rows
+from .recordings_dialog import RecordingsDialog
 
 SHOWN_TAKES = 5
 
@@ -116,6 +117,7 @@ class ReviewView(Place):
         self.show_table = Button(self.theme, _("As a table"), "plain", "T")
         self.proof = Button(self.theme, _("Test recording"), "outline", "Shift+R")
         self.measure = Button(self.theme, _("Measure this recording"), "outline")
+        self.all = Button(self.theme, _("All recordings…"), "plain")
         self._flow.addWidget(self.title)
         self._flow.pushed = self.proof
         self.chips: list[Button] = []
@@ -123,6 +125,7 @@ class ReviewView(Place):
         self.show_table.clicked.connect(self.toggle_table)
         self.proof.clicked.connect(self.taking.prove_from_the_top)
         self.measure.clicked.connect(self.taking.measure_chosen)
+        self.all.clicked.connect(self.open_recordings)
 
     def _build_side(self) -> None:
         theme = self.theme
@@ -209,6 +212,13 @@ class ReviewView(Place):
         self.refresh()
         return True
 
+    def open_recordings(self) -> None:
+        """The table of them all, also of those that have no chip."""
+        self.playback.stop()
+        dialog = RecordingsDialog(self.theme, self.taking, self.window())
+        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        dialog.show()
+
     def _choose_take(self, index: int) -> None:
         self.playback.stop()
         self.taking.choose(index)
@@ -221,13 +231,16 @@ class ReviewView(Place):
         self.chips = []
         taking = self.taking
         first = max(0, len(taking.takes) - SHOWN_TAKES)
-        for i, (_other, take) in list(enumerate(taking.takes))[first:]:
+        wanted = sorted({*range(first, len(taking.takes)), *([taking.chosen] if taking.chosen >= 0 else [])})
+        for i in wanted:  # also an older one that is shown
+            take = taking.takes[i][1]
             said = label_text(take.date, taking.name_of(i)).replace("today ", "")
             chip = Button(self.theme, f"{i + 1} · {said}", "chip")
             chip.setChecked(i == taking.chosen)
             chip.clicked.connect(lambda _checked=False, i=i: self._choose_take(i))
             self._flow.addWidget(chip)
             self.chips.append(chip)
+        self._flow.addWidget(self.all)
         self._flow.addWidget(self.show_table)
         self._flow.addWidget(self.measure)
         self._flow.addWidget(self.proof)
@@ -257,6 +270,7 @@ class ReviewView(Place):
         self.empty.words.say(data.empty)
         self.stack.setCurrentWidget(self.empty if empty else self.table if self._as_table else self.drawing)
         self.show_table.setVisible(not empty)
+        self.all.setVisible(bool(taking.takes))
         self.proof.setVisible(not empty)
         self.measure.setVisible(not empty and taking.take is not None and not taking.take.proof)
         self._show_results(data)
