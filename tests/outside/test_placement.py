@@ -59,7 +59,8 @@ def evening(seed):
 def take(tmp_path_factory):
     from brucke.demo.make_setup import nightboat
 
-    folder = tmp_path_factory.mktemp("evening")
+    folder = tmp_path_factory.mktemp("evenings") / "One evening"
+    folder.mkdir()
     parts = evening(1)
     parts["voice"] = parts["voice"] + 0.03 * np.pad(parts["harp"], (400, 0))[:-400]  # its microphone hears the track
     (folder / "parts").mkdir()
@@ -156,7 +157,7 @@ def test_the_command_says_it_and_what_cannot_be_placed_is_one_sentence(take, tmp
     (tmp_path / "none.mkv").write_bytes(b"no film")
     assert main(["place", str(folder), str(tmp_path / "none.mkv")]) == 2
     assert main(["takes", str(folder.parent), "--json"]) == 0
-    told = next(t for t in json.loads(capsys.readouterr().out)["takes"] if t["name"] == folder.name)
+    (told,) = json.loads(capsys.readouterr().out)["takes"]
     assert told["seconds"] == pytest.approx(len(everything) / RATE)
     with pytest.raises(TakeError):
         place_film(folder, load_take(folder), tmp_path / "gone.mp4")

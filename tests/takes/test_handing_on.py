@@ -96,7 +96,7 @@ def test_a_film_to_send_has_its_own_pictures_and_the_mix_in_step(take, tmp_path)
         hand_on(take, load_take(take), tmp_path, Asked("film"))
     # It began four seconds before the take did: what sounds 5 s into the take is seen 9 s into the film.
     piece = Piece(4.0, 14.9, 0.0, 0.001, 0.0, 0.1, 1.0, 10)
-    bring_film(take, load_take(take), film, Placement(True, "", (piece,)))
+    bring_film(take, film, Placement(True, "", (piece,)))
     assert load_take(take).film.file == "film/film.mp4"
     made = hand_on(take, load_take(take), tmp_path, Asked("film"))
     assert probe(made.files[0].path)[1] == ["h264", "aac"]

@@ -56,7 +56,7 @@ def place(args: argparse.Namespace) -> int:
     take = load_take(args.take)
     found = place_film(args.take, take, args.film)
     if found.match and args.keep:
-        bring_film(args.take, take, args.film, found)
+        bring_film(args.take, args.film, found)
     first = found.pieces[0] if found.match else None
     result = {
         "match": found.match,

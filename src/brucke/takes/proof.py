@@ -18,7 +18,7 @@ from ..core.timing.take_verdict import ListenerProof, PartLeft, PictureLeft, sou
 from .dry import Dry, dry_sources
 from .film import Film, read_film
 from .sounds import take_sound
-from .take import Take, TakeError, save_take
+from .take import Take, TakeError, save_take, with_notes_of
 
 CLAP_NEAR_S = 0.05
 CLAP_SURE = 6.0
@@ -42,7 +42,7 @@ def prove_take(folder: Path, take: Take, sources: Mapping[str, F32], progress: P
         if dry is None and any(p.id not in sources for p in routed):
             dry = dry_sources(folder, take, JUDGED_S)
         proof[listener.id] = prove_listener(folder, take, listener, sources, dry or {})
-    take = replace(take, proof=proof)
+    take = replace(with_notes_of(folder, take), proof=proof)
     save_take(folder, take)
     if progress:
         progress(1.0, "")

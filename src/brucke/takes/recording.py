@@ -77,9 +77,9 @@ class _Frames:
             raise TakeError(f"{self._path.name}: the {self._what}: {self._bad} of {self._packets} pieces are damaged")
 
 
-def read_film_sound(path: Path, most_s: float) -> FilmSound:
-    """At most `most_s` of it, from its own beginning, at the rate it has. Where its stamps leave something out there is
-    silence. Errors: TakeError."""
+def sound_pieces(path: Path, most_s: float) -> Iterator[tuple[int, float, npt.NDArray[np.float32]]]:
+    """(rate, when its sound begins, piece [2, frames]) of at most `most_s` of it, one after the other. Where its stamps
+    leave something out there is silence. Errors: TakeError."""
     with _reading(path) as file:
         if not file.streams.audio:
             raise TakeError(f"{path.name}: the file: holds no sound")
@@ -88,7 +88,6 @@ def read_film_sound(path: Path, most_s: float) -> FilmSound:
         if not 1000 <= rate <= 768_000:
             raise TakeError(f"{path.name}: the sound: {rate} Hz is not a sound")
         resampler = av.AudioResampler(format="fltp", layout="stereo", rate=rate)
-        pieces: list[npt.NDArray[np.float32]] = []
         start, done = None, 0
         for frame in _Frames(path, file, stream, "sound"):
             at = float(frame.time)
@@ -105,17 +104,23 @@ def read_film_sound(path: Path, most_s: float) -> FilmSound:
             if off > GAP_S:
                 raise TakeError(f"{path.name}: the sound: its time stamps leave out {off:.0f} s at {at:.1f} s")
             if off > SLACK_S:
-                pieces.append(np.zeros((2, round(off * rate)), np.float32))
-                done += pieces[-1].shape[1]
+                piece = np.zeros((2, round(off * rate)), np.float32)
+                done += piece.shape[1]
+                yield rate, start, piece
             frame.pts = None  # the resampler would fill and cut by stamps of its own
             for out in resampler.resample(frame):
-                pieces.append(
-                    np.nan_to_num(out.to_ndarray().astype(np.float32, copy=False), nan=0.0, posinf=0.0, neginf=0.0)
-                )
-                done += pieces[-1].shape[1]
+                piece = np.nan_to_num(out.to_ndarray().astype(np.float32, copy=False), nan=0.0, posinf=0.0, neginf=0.0)
+                done += piece.shape[1]
+                yield rate, start, piece
         if not done:
             raise TakeError(f"{path.name}: the sound: empty")
-        return FilmSound(np.concatenate(pieces, axis=1), rate, start or 0.0)
+
+
+def read_film_sound(path: Path, most_s: float) -> FilmSound:
+    """At most `most_s` of it, from its own beginning, at the rate it has. Errors: TakeError."""
+    pieces = list(sound_pieces(path, most_s))
+    rate, start, _first = pieces[0]
+    return FilmSound(np.concatenate([piece for _rate, _start, piece in pieces], axis=1), rate, start)
 
 
 def read_pictures(path: Path, most_s: float, near_s: F64 | None = None, reach_s: float = 1.2) -> VideoFeatures:

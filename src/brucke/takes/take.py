@@ -108,6 +108,15 @@ def load_take(folder: Path) -> Take:
     return take
 
 
+def with_notes_of(folder: Path, take: Take) -> Take:
+    """`take` with what was noted of it on the disk while something was measured in it: its film, its notes."""
+    try:
+        now = load_take(folder)
+    except TakeError:
+        return take
+    return msgspec.structs.replace(take, film=now.film, favourite=now.favourite, notes=now.notes)
+
+
 def take_problems(take: Take) -> Iterator[tuple[str, str]]:
     """(place, reason) of what no take of ours holds."""
     for place, reason in problems(take.setup):

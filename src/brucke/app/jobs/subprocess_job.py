@@ -60,8 +60,10 @@ class SubprocessJob(QObject):
         if self._process is not None:
             self._process.finished.disconnect(self._finished)
             self._process.errorOccurred.disconnect(self._failed)
-            self._process.kill()
-            self._process.waitForFinished(2000)
+            self._process.terminate()  # what writes files takes back what it has begun
+            if not self._process.waitForFinished(2000):
+                self._process.kill()
+                self._process.waitForFinished(2000)
             self._process = None
 
     def _read(self) -> None:

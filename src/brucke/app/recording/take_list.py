@@ -97,12 +97,11 @@ class TakeList(QObject):
         self.changed.emit()
 
     def change(self, folder: Path, do: Callable[[Callable[[], None]], None], **fields: Any) -> None:
-        """What the user notes of a take, on the disk and here; `do` runs what waits for the disk. Errors: OSError, and
-        it stays as it was."""
+        """What the user notes of a take, on the disk and here; `do` runs what waits for the disk. Errors: OSError,
+        TakeError, and it stays as it was."""
         index = next(i for i, (f, _other) in enumerate(self.takes) if f == folder)
-        take = replace(self.takes[index][1], **fields)
-        do(lambda: save_take(folder, take))
-        self.takes[index] = (folder, take)
+        do(lambda: save_take(folder, replace(load_take(folder), **fields)))
+        self.takes[index] = (folder, replace(self.takes[index][1], **fields))
         self.changed.emit()
 
     def leave_out(self, folder: Path) -> None:

@@ -4,7 +4,6 @@ it."""
 import os
 from pathlib import Path
 
-from msgspec.structs import replace
 from PyQt6.QtCore import QFile, QMimeData, Qt, QUrl
 from PyQt6.QtGui import QDesktopServices, QGuiApplication
 from PyQt6.QtWidgets import QFileDialog, QWidget
@@ -12,7 +11,7 @@ from PyQt6.QtWidgets import QFileDialog, QWidget
 from ....app.recording.take_files import TakeFiles
 from ....app.recording.take_folders import file_name
 from ....app.studio import Studio
-from ....takes.take import TakeError, save_take
+from ....takes.take import TakeError
 from ....words.recordings import agreed_text, given_name, kept_at_text, label_text
 from ....words.timing import listener_name
 from ....words.translation import _
@@ -171,13 +170,12 @@ class KeptLine(QWidget):
 
     def _leave_film(self) -> None:
         """The recording has no film any more; its file stays in the folder."""
-        folder, take = self.taking.takes[self.taking.chosen]
+        folder = self._chosen()
         try:
-            self._work.do(_("Writing the recording"), lambda: save_take(folder, replace(take, film=None)))
-        except OSError as e:
+            self.taking.change(folder, lambda work: self._work.do(_("Writing the recording"), work), film=None)
+        except (OSError, TakeError) as e:
             self._failed(_("Not changed"), e)
             return
-        self.taking.take_back(folder)
         self.session.noticed.emit(_("The recording has no film any more. Its file stays in its folder."), "water")
 
     def open_hand_on(self) -> None:

@@ -12,7 +12,7 @@ from ....app.recording.take_recorder import TakeRecorder
 from ....core.document.cleaning import clean_text
 from ....takes.judging import judge
 from ....takes.summary import Summary, summary
-from ....takes.take import Take
+from ....takes.take import Take, TakeError
 from ....words.recordings import label_text, size_text
 from ....words.review import take_text
 from ....words.timing import clock_text
@@ -152,8 +152,8 @@ class RecordingsDialog(BesideWindow):
         if folder is not None:
             try:
                 self.taking.change(folder, lambda work: self._work.do(_("Noting it"), work), **fields)
-            except OSError as e:
-                why = (e.strerror or str(e)).rstrip(".")
+            except (OSError, TakeError) as e:
+                why = (getattr(e, "strerror", None) or str(e)).rstrip(".")
                 self.taking.session.noticed.emit(_("Not noted: {why}.").format(why=why), "coral")
             self.refresh()
 
