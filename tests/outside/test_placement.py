@@ -39,7 +39,7 @@ def played_again(sound, rng):
         phrase = sound[at : at + length]
         places = np.arange(0, len(phrase) - 1, 1 + rng.uniform(-0.02, 0.02))
         phrase = np.interp(places, np.arange(len(phrase)), phrase) * rng.uniform(0.6, 1.2)
-        begin = max(0, at + round(rng.normal(0, 0.04) * RATE))
+        begin = min(len(out), max(0, at + round(rng.normal(0, 0.04) * RATE)))
         end = min(len(out), begin + len(phrase))
         out[begin:end] += phrase[: end - begin].astype(np.float32)
         at += length
