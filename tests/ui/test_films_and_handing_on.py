@@ -83,7 +83,7 @@ def test_a_film_finds_its_place_and_the_recording_goes_out_as_one_film(window, e
 
 
 def test_what_is_stopped_leaves_nothing_and_a_strange_film_is_said(window, evening, monkeypatch, tmp_path):
-    folder, _film = evening
+    folder, film = evening
     kept, out = window.review.kept, tmp_path / "out"
     out.mkdir()
     monkeypatch.setattr(QFileDialog, "getExistingDirectory", staticmethod(lambda *_a: str(out)))
@@ -98,6 +98,14 @@ def test_what_is_stopped_leaves_nothing_and_a_strange_film_is_said(window, eveni
     assert dialog.lines.text() == "Stopped. Nothing has changed."
     dialog.reject()
     before = load_take(folder)
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", staticmethod(lambda *_a: (str(film), "")))
+    press(kept.film)
+    assert kept.film.text() == "Stop looking"
+    assert not kept.delete.isEnabled()
+    press(kept.film)
+    wait(lambda: not kept.files.doing, 60)
+    assert any(text == "Stopped. Nothing has changed." for text in window.notice.texts)
+    assert load_take(folder) == before
     strange = tmp_path / "strange.mkv"
     strange.write_bytes(b"none of a film")
     monkeypatch.setattr(QFileDialog, "getOpenFileName", staticmethod(lambda *_a: (str(strange), "")))

@@ -67,8 +67,11 @@ class KeptLine(QWidget):
         for b in (self.rename, self.give, self.film, self.hand_on, self.delete):
             b.setEnabled(idle)
         self.no_film.setVisible(take is not None and take.film is not None)
-        self.no_film.setEnabled(idle)
-        self.film.setText(_("Another film…") if take is not None and take.film is not None else _("Bring a film…"))
+        placing = self._files is not None and self._files.placing
+        another = take is not None and take.film is not None
+        self.film.setText(_("Stop looking") if placing else _("Another film…") if another else _("Bring a film…"))
+        for b in (self.rename, self.delete, self.no_film):
+            b.setEnabled(idle and not placing)
         self.put_back.setVisible(self._gone is not None)
         if take is None:
             self.name.say(DELETED.format(name=_("The recording")) if self._gone is not None else "")
@@ -152,6 +155,9 @@ class KeptLine(QWidget):
         files = self.files
         if self.taking.take is None or self.taking.state != "idle":
             return
+        if files.placing:
+            files.stop()
+            return
         if files.doing:
             self.session.noticed.emit(_("Something is being looked for or written already. Wait for it."), "amber")
             return
@@ -164,6 +170,7 @@ class KeptLine(QWidget):
 
     def _say_placed(self) -> None:
         files = self.files
+        self.refresh()
         if not files.doing and files.lines and files.last == "placing":
             self.session.noticed.emit(" ".join(files.lines), "water" if files.went_well else "coral")
             files.last = ""
