@@ -61,6 +61,7 @@ def test_into_an_editor_every_part_is_as_long_begins_alike_and_says_when(take, t
     assert {sf.info(f.path).frames for f in sounds} == {SECONDS * RATE}
     for f in sounds:
         tags, codings = probe(f.path)
+        assert "encoder" not in tags, "no program goes along"
         assert tags["time_reference"] == str((20 * 3600 + 15 * 60 + 30) * RATE), "EBU Tech 3285"
         assert (codings, sf.info(f.path).subtype) == (["pcm_s24le"], "PCM_24")
     original = sf.read(take / "parts" / "harp.wav")[0]

@@ -12,6 +12,7 @@ import numpy as np
 from ..core.measure.correlation import F32
 
 FULL = 2.0**31
+UNSIGNED = {"fflags": "+bitexact"}  # the writer does not put its own name and version into the file
 
 
 def time_reference(date: str, rate_hz: int) -> int:
@@ -25,7 +26,9 @@ class BroadcastWav:
 
     def __init__(self, path: Path, channels: int, rate_hz: int, reference: int, date: str):
         self._path, self._partly = path, path.with_name(f".{path.name}.part")
-        self._file = av.open(str(self._partly), "w", format="wav", options={"write_bext": "1", "rf64": "auto"})
+        self._file = av.open(
+            str(self._partly), "w", format="wav", options={"write_bext": "1", "rf64": "auto", **UNSIGNED}
+        )
         at = datetime.fromisoformat(date)
         self._file.metadata.update(
             {

@@ -11,6 +11,7 @@ import numpy as np
 
 from ..core.measure.correlation import F32
 from ..ports.sounds.track import open_media
+from .broadcast_wav import UNSIGNED
 from .contents import mix_of
 from .handing_on import Asked, Handed, HandedOn, Progress, Stopped, free, gain_for, mixed
 from .take import FilmPiece, Take, TakeError
@@ -39,7 +40,8 @@ def film_to_send(folder: Path, take: Take, home: Path, asked: Asked, made: Hande
         target = free(home, f"{take.setup.name} film", ".mp4" if is_mp4 else ".mkv")
         partly = target.with_name(f".{target.stem}.part{target.suffix}")
         stack.callback(lambda: partly.unlink(missing_ok=True))
-        with av.open(str(partly), "w", format="mp4" if is_mp4 else "matroska") as out:
+        kind = "mp4" if is_mp4 else "matroska"
+        with av.open(str(partly), "w", format=kind, options=UNSIGNED) as out:
             rate, _frames, _blocks = mixed(folder, take, listener)
             seconds = _put_together(film, pictures, out, rate, _sound(folder, take, listener, rate, gain), progress)
         os.replace(partly, target)

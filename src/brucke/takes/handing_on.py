@@ -18,7 +18,7 @@ from ..core.sound.loudness import LoudnessMeter
 from ..core.timing.origins import came_in
 from ..core.timing.paths import Situation
 from ..core.timing.uncertain import NOTHING_S, Uncertain
-from .broadcast_wav import BroadcastWav, shifted, time_reference
+from .broadcast_wav import UNSIGNED, BroadcastWav, shifted, time_reference
 from .contents import mix_of, parts_of
 from .marks import read_marks
 from .sounds import track_blocks, track_frames
@@ -214,7 +214,7 @@ def _song(folder: Path, take: Take, home: Path, asked: Asked, made: HandedOn, pr
 def _opus(path: Path, rate: int, blocks: Iterator[F32]) -> None:
     import av
 
-    with av.open(str(path), "w", format="ogg") as out:
+    with av.open(str(path), "w", format="ogg", options=UNSIGNED) as out:
         stream = out.add_stream("libopus", rate=48000)
         stream.bit_rate = 192_000
         stream.layout = "stereo"
