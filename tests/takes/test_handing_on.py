@@ -16,7 +16,8 @@ from scipy.signal import butter, sosfilt
 
 from brucke.commands.cli import main
 from brucke.core.measure.placement import Piece, Placement
-from brucke.takes.handing_on import Asked, Stopped, hand_on
+from brucke.takes.handed import Asked, Stopped
+from brucke.takes.handing_on import hand_on
 from brucke.takes.placing import bring_film
 from brucke.takes.take import Take, TakeError, load_take, save_take
 

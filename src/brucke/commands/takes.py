@@ -83,7 +83,7 @@ def place(args: argparse.Namespace) -> int:
 def hand_on(args: argparse.Namespace) -> int:
     import signal
 
-    from ..takes.handing_on import Asked, Stopped
+    from ..takes.handed import Asked, Stopped
     from ..takes.handing_on import hand_on as write
     from ..takes.take import load_take
 

@@ -5,65 +5,23 @@ Nothing of a take that is handed on names a person, a path or a program, but wha
 
 import csv
 import os
-from collections.abc import Callable, Iterator
-from dataclasses import dataclass, field
+from collections.abc import Iterator
 from pathlib import Path
-from typing import Literal
 
 import numpy as np
 import soundfile as sf
 
 from ..core.measure.correlation import F32
-from ..core.sound.loudness import LoudnessMeter
 from ..core.timing.origins import came_in
 from ..core.timing.paths import Situation
 from ..core.timing.uncertain import NOTHING_S, Uncertain
 from .broadcast_wav import UNSIGNED, BroadcastWav, shifted, time_reference
 from .contents import mix_of, parts_of
+from .film_to_send import film_to_send
+from .handed import Asked, Handed, HandedOn, Progress, free, gain_for, mixed, watched
 from .marks import read_marks
 from .sounds import track_blocks, track_frames
 from .take import Take, TakeError
-
-Use = Literal["editor", "film", "song", "everything"]
-USES: tuple[Use, ...] = ("editor", "film", "song", "everything")
-CEILING_DB = -1.0  # of true peaks, EBU R 128
-FITTING = str.maketrans(dict.fromkeys('/\\:*?"<>|\x00\n\r\t', "_"))
-Progress = Callable[[float], bool]  # a share; False: stop
-
-
-class Stopped(Exception):
-    """Whoever watches wants no more of it."""
-
-
-@dataclass(frozen=True)
-class Handed:
-    """One file that was written; it begins `start_frames` after the take does."""
-
-    path: Path
-    seconds: float
-    channels: int
-    start_frames: int = 0
-
-
-@dataclass
-class HandedOn:
-    """`reached_lufs` is None where loudness was not asked for; `says` are codes of what the user should know."""
-
-    files: list[Handed] = field(default_factory=list)
-    reached_lufs: float | None = None
-    peak_db: float | None = None
-    says: list[str] = field(default_factory=list)
-
-
-@dataclass(frozen=True)
-class Asked:
-    """`far_ends`: whether the sound of far ends goes along; `loudness_lufs` None leaves levels as they are; `mix` names
-    the listener whose sound is the song, “” for the first that has one."""
-
-    use: Use
-    far_ends: bool = True
-    loudness_lufs: float | None = None
-    mix: str = ""
 
 
 def hand_on(folder: Path, take: Take, home: Path, asked: Asked, progress: Progress = lambda _share: True) -> HandedOn:
@@ -76,8 +34,6 @@ def hand_on(folder: Path, take: Take, home: Path, asked: Asked, progress: Progre
         if asked.use in ("song", "everything"):
             _song(folder, take, home, asked, made, progress)
         if asked.use == "film":
-            from .film_to_send import film_to_send
-
             film_to_send(folder, take, home, asked, made, progress)
         if asked.use in ("editor", "everything"):
             _notes(folder, take, home, made)
@@ -86,12 +42,6 @@ def hand_on(folder: Path, take: Take, home: Path, asked: Asked, progress: Progre
             file.path.unlink(missing_ok=True)
         raise
     return made
-
-
-def free(home: Path, name: str, ending: str) -> Path:
-    """A file in `home` that is not there yet."""
-    fit = name.translate(FITTING).strip(". ")[:120] or "take"
-    return next(p for i in range(1, 10_000) if not (p := home / f"{fit}{'' if i == 1 else f' {i}'}{ending}").exists())
 
 
 def in_step_frames(take: Take, rate_hz: int) -> dict[str, tuple[int, str]]:
@@ -131,55 +81,11 @@ def _parts(folder: Path, take: Take, home: Path, asked: Asked, made: HandedOn, p
         target = free(home, f"{number + 1:02d} {part.name}", ".wav")
         reference = time_reference(take.date, rate)
         with BroadcastWav(target, channels, rate, reference, take.date) as out:
-            for block in _watched(shifted(blocks, moved[part.id][0], frames), frames, progress):
+            for block in watched(shifted(blocks, moved[part.id][0], frames), frames, progress):
                 out.write(block)
         made.files.append(Handed(target, frames / rate, channels))
         if moved[part.id][1] == "unknown" and part.kind != "far_end":
             made.says.append(f"not_moved {part.id}")
-
-
-def _watched(blocks: Iterator[F32], frames: int, progress: Progress) -> Iterator[F32]:
-    done = 0
-    for block in blocks:
-        yield block
-        done += block.shape[1]
-        if not progress(done / max(1, frames)):
-            raise Stopped
-
-
-def mixed(folder: Path, take: Take, listener: str) -> tuple[int, int, Iterator[F32]]:
-    """(rate, frames, blocks [2, frames]) of what a listener got, every track of it together."""
-    rate, channels, blocks = track_blocks(folder, take.listeners[listener])
-    frames = track_frames(folder, take.listeners[listener])[0]
-
-    def both() -> Iterator[F32]:
-        for block in blocks:
-            two = block if channels == 2 else np.repeat(block.sum(axis=1, keepdims=True), 2, axis=1)
-            yield np.ascontiguousarray(two.T)
-
-    return rate, frames, both()
-
-
-def gain_for(
-    folder: Path, take: Take, listener: str, target_lufs: float | None, made: HandedOn, progress: Progress
-) -> float:
-    """The factor that brings the mix to a loudness, no more than its true peaks allow (ITU-R BS.1770)."""
-    if target_lufs is None:
-        return 1.0
-    rate, frames, blocks = mixed(folder, take, listener)
-    meter = LoudnessMeter(rate, 2)
-    for block in _watched(blocks, frames, progress):
-        meter.push(block)
-    found = meter.result()
-    if not np.isfinite(found.integrated_lufs):
-        made.says.append("silent")
-        return 1.0
-    wanted, allowed = target_lufs - found.integrated_lufs, CEILING_DB - found.true_peak_dbtp
-    gain_db = min(wanted, allowed)
-    if allowed < wanted - 0.05:
-        made.says.append("peaks")
-    made.reached_lufs, made.peak_db = found.integrated_lufs + gain_db, found.true_peak_dbtp + gain_db
-    return float(10 ** (gain_db / 20))
 
 
 def _song(folder: Path, take: Take, home: Path, asked: Asked, made: HandedOn, progress: Progress) -> None:
@@ -199,10 +105,10 @@ def _song(folder: Path, take: Take, home: Path, asked: Asked, made: HandedOn, pr
     try:
         if whole:
             with sf.SoundFile(partly, "w", rate, 2, "PCM_24", format="FLAC") as f:
-                for block in _watched(blocks, frames, progress):
+                for block in watched(blocks, frames, progress):
                     f.write(np.clip(gain * block.T, -1.0, 1.0))
         else:
-            _opus(partly, rate, (gain * b for b in _watched(blocks, frames, progress)))
+            _opus(partly, rate, (gain * b for b in watched(blocks, frames, progress)))
         os.replace(partly, target)
     except sf.LibsndfileError as e:
         raise OSError(str(e)) from e

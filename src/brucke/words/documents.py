@@ -128,7 +128,7 @@ def duck_text(setup: Setup, duck: Duck | None) -> str:
 def _value(setup: Setup, field: str, value: Any) -> str:
     if isinstance(value, bool):
         return _("yes") if value else _("no")
-    if value is None:
+    if field == "recording" and value is None:
         return _("as it is")
     if field.endswith("_db"):
         return db_text(float(value))

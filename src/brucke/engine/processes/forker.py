@@ -47,7 +47,10 @@ def main() -> None:
         gc.collect()
         gc.freeze()
         if name == LOADED[0]:
-            asks.send(READY)
+            try:
+                asks.send(READY)
+            except OSError:  # whoever started this has gone
+                return
         request = _serve(asks, waits=name == LOADED[-1])
         if request is not None:
             break
