@@ -74,9 +74,11 @@ class Desk:
                 try:
                     environment = Path(f"/proc/{child}/environ").read_bytes()
                     command = Path(f"/proc/{child}/cmdline").read_bytes()
+                    name = Path(f"/proc/{child}/comm").read_text().strip()
                 except OSError:
                     continue
-                mine = f"BRUCKE_ROLE={role}".encode() in environment.split(b"\0")
+                forked = name == f"brucke {role}"[:15]
+                mine = forked or f"BRUCKE_ROLE={role}".encode() in environment.split(b"\0")
                 if (role == "keeper" and b"server.keeper" in command) or (mine and b"server.keeper" not in command):
                     found.append(int(child))
         return found

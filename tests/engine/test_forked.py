@@ -62,7 +62,8 @@ def test_it_has_its_handles_by_their_numbers_its_arguments_and_surroundings_and_
 
 
 def test_it_is_killed_and_waited_for_as_any_child_and_its_maker_has_one_thread(server):
-    child = server.start("waiting_program", [], [], dict(os.environ))
+    child = server.start("waiting_program", [], [], {**os.environ, "BRUCKE_ROLE": "engine"})
+    assert Path(f"/proc/{child.pid}/comm").read_text() == "brucke engine\n"
     with pytest.raises(subprocess.TimeoutExpired):
         child.wait(0.05)
     child.kill()

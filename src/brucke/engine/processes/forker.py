@@ -8,6 +8,7 @@ the numbers it knows them by. The new process becomes a child of the one that as
 
 import array
 import contextlib
+import ctypes
 import fcntl
 import gc
 import importlib
@@ -20,6 +21,7 @@ import time
 import msgspec
 
 LOADED = ("host", "recorder", "loudness", "clock_matched_device")
+NAME = 15  # prctl(2): what a list of processes calls it
 READY = b"ready"  # it has loaded what an engine needs
 MOST_BYTES, MOST_HANDLES = 2**17, 128
 ADOPTED_S = 1.0
@@ -98,6 +100,8 @@ def _become(request: Request, handles: list[int], asks: socket.socket) -> None:
     os.environ.clear()
     os.environ.update(request.environment)
     sys.argv = [request.module, *request.arguments]
+    role = request.environment.get("BRUCKE_ROLE", "")
+    ctypes.CDLL(None).prctl(NAME, f"brucke {role}".encode()[:15], 0, 0, 0)
     if request.nice:
         with contextlib.suppress(OSError):  # not everybody may
             os.setpriority(os.PRIO_PROCESS, 0, request.nice)
