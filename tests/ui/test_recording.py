@@ -19,6 +19,7 @@ from brucke.core.edits.listener_edits import duplicate_listener, remove_listener
 from brucke.core.edits.part_edits import remove_part
 from brucke.core.edits.route_edits import change_device
 from brucke.core.measure.expected_source import played
+from brucke.engine.processes.forked import FORKS
 from brucke.engine.processes.lives import lives
 from brucke.engine.processes.region import Head
 from brucke.ports.sounds.segments import read_segments
@@ -234,13 +235,14 @@ def with_slow_disk(link, monkeypatch, sync_s=0.0, stall=0.0):
     """Recorders that are started from now on have such a disk."""
     plain = link._spawn
 
-    def spawn(role, module, *arguments):
+    def spawn(role, module, *arguments, nice=0):
         if role != "recorder":
-            return plain(role, module, *arguments)
+            return plain(role, module, *arguments, nice=nice)
         script = SLOW_RECORDER.format(sync_s=sync_s, stall=stall)
         real = sys.executable
         monkeypatch.setattr(sys, "executable", real)
-        original = subprocess.Popen
+        original, forks = subprocess.Popen, FORKS.start
+        monkeypatch.setattr(FORKS, "start", lambda *_asked: None)  # in an interpreter of its own
         monkeypatch.setattr(
             subprocess, "Popen", lambda argv, **how: original([argv[0], "-c", script, *argv[3:]], **how)
         )
@@ -248,6 +250,7 @@ def with_slow_disk(link, monkeypatch, sync_s=0.0, stall=0.0):
             return plain(role, module, *arguments)
         finally:
             monkeypatch.setattr(subprocess, "Popen", original)
+            monkeypatch.setattr(FORKS, "start", forks)
 
     monkeypatch.setattr(link, "_spawn", spawn)
     spare, link.spare_recorder = link.spare_recorder, None
