@@ -16,7 +16,8 @@ from scipy.signal import butter, sosfilt
 
 from brucke.commands.cli import main
 from brucke.core.measure.placement import Piece, Placement
-from brucke.takes.handed import Asked, Stopped
+from brucke.takes.contents import Asked
+from brucke.takes.handed import Stopped
 from brucke.takes.handing_on import hand_on
 from brucke.takes.placing import bring_film
 from brucke.takes.take import Take, TakeError, load_take, save_take
@@ -150,7 +151,7 @@ def test_a_disk_without_room_is_one_sentence_and_nothing_half_written_stays(take
 def test_a_track_that_is_gone_is_said_and_the_others_go_along(take, tmp_path):
     (take / "parts" / "voice.wav").unlink()
     made = hand_on(take, load_take(take), tmp_path, Asked("editor"))
-    assert "missing voice" in made.says
+    assert "missing Voice" in made.says
     assert [f.path.name for f in made.files][:2] == ["01 Harp.wav", "03 Lounge.wav"]
     kept = load_take(take)
     with pytest.raises(TakeError, match="no listener"):

@@ -6,7 +6,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from ..words import placing as words
-from ..words.handing_on import handed_lines
+from ..words.handing_on import USES, handed_lines
 from .command_line import CommandLine, loudness
 from .output import CannotDo, emit
 
@@ -83,7 +83,8 @@ def place(args: argparse.Namespace) -> int:
 def hand_on(args: argparse.Namespace) -> int:
     import signal
 
-    from ..takes.handed import Asked, Stopped
+    from ..takes.contents import Asked
+    from ..takes.handed import Stopped
     from ..takes.handing_on import hand_on as write
     from ..takes.take import load_take
 
@@ -125,7 +126,7 @@ def add_commands(to: CommandLine) -> None:
     p = to.add("hand-on", hand_on, "new files of a take, by what they are for")
     p.add_argument("take", type=Path, help="the take's folder")
     p.add_argument("--out", type=Path, required=True, metavar="DIR")
-    p.add_argument("--as", dest="use", choices=("editor", "film", "song", "everything"), default="everything")
+    p.add_argument("--as", dest="use", choices=[use for use, _text in USES], default="everything")
     p.add_argument(
         "--loudness", type=loudness, metavar="LUFS", help="what is heard together is brought to it, -40 to -5"
     )

@@ -1,8 +1,12 @@
-"""Who is in a recording: its parts, and what a listener heard together."""
+"""Who is in a recording: its parts, and what a listener heard together; and what of it is asked for."""
+
+from dataclasses import dataclass
+from typing import Literal
 
 from ..core.document.setup import Part
 from .take import Take, TakeError
 
+Use = Literal["editor", "film", "song", "everything"]
 ORDER = ("stream", "call", "recorder", "program", "monitor")
 
 
@@ -26,3 +30,14 @@ def far_ends_heard(take: Take, listener: str) -> list[str]:
     """Ids of the far ends that sound in what a listener got."""
     routed = {r.part for r in take.setup.routes if r.listener == listener and r.on}
     return [p.id for p in take.setup.parts if p.kind == "far_end" and p.id in routed and p.id in take.parts]
+
+
+@dataclass(frozen=True)
+class Asked:
+    """`far_ends`: whether the sound of far ends goes along; `loudness_lufs` None leaves levels as they are; `mix` names
+    the listener whose sound is the song, “” for the first that has one."""
+
+    use: Use
+    far_ends: bool = True
+    loudness_lufs: float | None = None
+    mix: str = ""

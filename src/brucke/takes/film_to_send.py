@@ -12,8 +12,8 @@ import numpy as np
 from ..core.measure.correlation import F32
 from ..ports.sounds.track import open_media
 from .broadcast_wav import UNSIGNED
-from .contents import mix_of
-from .handed import Asked, Handed, HandedOn, Progress, Stopped, free, gain_for, mixed
+from .contents import Asked, mix_of
+from .handed import Handed, HandedOn, Progress, Stopped, free, gain_for, mixed
 from .take import FilmPiece, Take, TakeError
 
 IN_MP4 = ("h264", "hevc", "mpeg4", "av1")

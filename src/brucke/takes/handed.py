@@ -4,7 +4,6 @@ loudness."""
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Literal
 
 import numpy as np
 
@@ -14,8 +13,6 @@ from ..core.sound.loudness import LoudnessMeter
 from .sounds import track_blocks, track_frames
 from .take import Take
 
-Use = Literal["editor", "film", "song", "everything"]
-USES: tuple[Use, ...] = ("editor", "film", "song", "everything")
 CEILING_DB = -1.0  # of true peaks, EBU R 128
 FITTING = str.maketrans(dict.fromkeys('/\\:*?"<>|\x00\n\r\t', "_"))
 Progress = Callable[[float], bool]  # a share; False: stop
@@ -45,17 +42,6 @@ class HandedOn:
     reached_lufs: float | None = None
     peak_db: float | None = None
     says: list[str] = field(default_factory=list)
-
-
-@dataclass(frozen=True)
-class Asked:
-    """`far_ends`: whether the sound of far ends goes along; `loudness_lufs` None leaves levels as they are; `mix` names
-    the listener whose sound is the song, “” for the first that has one."""
-
-    use: Use
-    far_ends: bool = True
-    loudness_lufs: float | None = None
-    mix: str = ""
 
 
 def free(home: Path, name: str, ending: str) -> Path:

@@ -16,9 +16,9 @@ from ..core.timing.origins import came_in
 from ..core.timing.paths import Situation
 from ..core.timing.uncertain import NOTHING_S, Uncertain
 from .broadcast_wav import UNSIGNED, BroadcastWav, shifted, time_reference
-from .contents import mix_of, parts_of
+from .contents import Asked, mix_of, parts_of
 from .film_to_send import film_to_send
-from .handed import Asked, Handed, HandedOn, Progress, free, gain_for, mixed, watched
+from .handed import Handed, HandedOn, Progress, free, gain_for, mixed, watched
 from .marks import read_marks
 from .sounds import track_blocks, track_frames
 from .take import Take, TakeError
@@ -75,7 +75,7 @@ def _parts(folder: Path, take: Take, home: Path, asked: Asked, made: HandedOn, p
     moved = in_step_frames(take, rate)
     for number, part in enumerate(parts):
         if not lengths[part.id][0]:
-            made.says.append(f"missing {part.id}")
+            made.says.append(f"missing {part.name}")
             continue
         _rate, channels, blocks = track_blocks(folder, take.parts[part.id])
         target = free(home, f"{number + 1:02d} {part.name}", ".wav")
@@ -85,7 +85,7 @@ def _parts(folder: Path, take: Take, home: Path, asked: Asked, made: HandedOn, p
                 out.write(block)
         made.files.append(Handed(target, frames / rate, channels))
         if moved[part.id][1] == "unknown" and part.kind != "far_end":
-            made.says.append(f"not_moved {part.id}")
+            made.says.append(f"not_moved {part.name}")
 
 
 def _song(folder: Path, take: Take, home: Path, asked: Asked, made: HandedOn, progress: Progress) -> None:
@@ -143,7 +143,17 @@ def _notes(folder: Path, take: Take, home: Path, made: HandedOn) -> None:
     """Marks, and by how much every part was moved, as a table."""
     rate = next((r for n, r in (track_frames(folder, f) for f in take.parts.values()) if n), 48000)
     target = free(home, f"{take.setup.name} notes", ".csv")
-    with target.open("w", newline="", encoding="utf-8") as f:
+    partly = target.with_name(f".{target.name}.part")
+    try:
+        _write_notes(folder, take, partly, rate)
+        os.replace(partly, target)
+    finally:
+        partly.unlink(missing_ok=True)
+    made.files.append(Handed(target, 0.0, 0))
+
+
+def _write_notes(folder: Path, take: Take, file: Path, rate: int) -> None:
+    with file.open("w", newline="", encoding="utf-8") as f:
         table = csv.writer(f)
         table.writerow(["what", "name", "seconds", "milliseconds", "evidence"])
         for part, (frames, kind) in in_step_frames(take, rate).items():
@@ -156,4 +166,3 @@ def _notes(folder: Path, take: Take, home: Path, made: HandedOn) -> None:
                 if left.windows:
                     what = f"{take.setup.listener(id).name}: {take.setup.part(name).name}"
                     table.writerow(["left", what, "", f"{left.median_ms:.3f}", ""])
-    made.files.append(Handed(target, 0.0, 0))

@@ -1,26 +1,14 @@
 """Files that come to a take, and files that go out of it: each by a command of ours in a process of its own."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from pathlib import Path
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from ...words.placing import NOT_PLACED
+from ...takes.contents import Asked
 from ...words.translation import _
 from ..jobs.subprocess_job import SubprocessJob
 from ..studio import Studio
-
-
-@dataclass(frozen=True)
-class Wanted:
-    """What a recording is handed on for, how loud (None: as it is), whether with far ends, and whose sound the song
-    is."""
-
-    use: str
-    loudness_lufs: float | None
-    far_ends: bool
-    mix: str
 
 
 class TakeFiles(QObject):
@@ -35,7 +23,7 @@ class TakeFiles(QObject):
         self.doing, self.lines, self.files = "", [], []  # type: str, list[str], list[Path]
         self.went_well = False
         self.last: str = ""
-        self._folder, self._then = Path(), self._nothing  # type: Path, Callable[[], None]
+        self._folder, self._then = Path(), (lambda: None)  # type: Path, Callable[[], None]
         self.job = SubprocessJob()
         self.job.changed.connect(self.changed)
         self.job.ended.connect(self._ended)
@@ -48,12 +36,12 @@ class TakeFiles(QObject):
         """The film is looked for in the take, and is the take's from then on where its place is found."""
         self._begin("placing", folder, ["place", str(folder), str(film), "--keep"], self._placed)
 
-    def hand_on(self, folder: Path, home: Path, wanted: Wanted) -> None:
+    def hand_on(self, folder: Path, home: Path, asked: Asked) -> None:
         """New files in `home`."""
-        command = ["hand-on", str(folder), "--out", str(home), "--as", wanted.use, "--mix", wanted.mix]
-        if wanted.loudness_lufs is not None:
-            command += ["--loudness", f"{wanted.loudness_lufs:g}"]
-        if not wanted.far_ends:
+        command = ["hand-on", str(folder), "--out", str(home), "--as", asked.use, "--mix", asked.mix]
+        if asked.loudness_lufs is not None:
+            command += ["--loudness", f"{asked.loudness_lufs:g}"]
+        if not asked.far_ends:
             command.append("--without-far-ends")
         self._begin("handing", folder, command, self._handed)
 
@@ -86,12 +74,7 @@ class TakeFiles(QObject):
         self.lines, self.went_well = list(result["says"]), bool(result["match"])
         if self.went_well:
             self.taking.take_back(self._folder)
-        elif result["reason"] not in NOT_PLACED:
-            self.lines = [_("The film was not placed.")]
 
     def _handed(self) -> None:
         self.files = [Path(f["path"]) for f in self.job.result["files"]]
         self.lines, self.went_well = list(self.job.result["says"]), bool(self.files)
-
-    def _nothing(self) -> None:
-        return

@@ -52,7 +52,7 @@ class Piece:
 class Placement:
     """`reason` where there is no `match`: “too_short”, “silent”, “no_match” (nothing in common), “only_played” (what
     plays from files fits, nothing live does: it may be another evening), “no_live” (nothing was played live, so no
-    evening can be told from another), “repeats” (`rivals` fit as well: where the film would begin in the take)."""
+    evening can be told from another). `rivals`: where the film would begin by what was not believed."""
 
     match: bool
     reason: str = ""

@@ -1,13 +1,14 @@
 """A recording handed on: what it is for is asked, not which format; and what is in it is said before it goes."""
 
 from pathlib import Path
+from typing import cast
 
 from PyQt6.QtCore import QSettings, QUrl
 from PyQt6.QtGui import QDesktopServices
 from PyQt6.QtWidgets import QFileDialog, QVBoxLayout, QWidget
 
-from ....app.recording.take_files import TakeFiles, Wanted
-from ....takes.contents import far_ends_heard, mix_of, parts_of
+from ....app.recording.take_files import TakeFiles
+from ....takes.contents import Asked, Use, far_ends_heard, mix_of, parts_of
 from ....takes.take import Take
 from ....words.handing_on import USES, holds_text, use_text
 from ....words.translation import _
@@ -103,7 +104,9 @@ class HandOnDialog(BesideWindow):
             self.settings.setValue(f"{SETTING}/folder", name)
             self._home = Path(name)
             loudness = float(self.loudness) if self.loudness and self.use in HEARD_TOGETHER else None
-            self.files.hand_on(self.folder, self._home, Wanted(self.use, loudness, self.with_far_end, self.mix))
+            self.files.hand_on(
+                self.folder, self._home, Asked(cast(Use, self.use), self.with_far_end, loudness, self.mix)
+            )
 
     def _holds(self) -> str:
         """What goes along, and who of the far ends is in it."""
