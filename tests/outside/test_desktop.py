@@ -5,7 +5,6 @@ What they get is held against what they gave: the server's own player and record
 
 import json
 import os
-import shutil
 import signal
 import subprocess
 import sys
@@ -21,7 +20,6 @@ from scipy.ndimage import median_filter
 from brucke.core.document.setup import Device, MapPoint, Moment, MomentRoute, OrderLine, Part, Track
 from brucke.core.knowledge.evidence import Knowledge
 from brucke.core.storage.setup_file import save
-from brucke.ports.devices.server.library import ffi
 from brucke.ports.devices.server.names import taking
 
 from ..desktop_server import RATE, setup_here, tone
@@ -450,28 +448,3 @@ def children(of, role):
             if parent == of and name == f"brucke {role}"[:15]:
                 found.append(int(entry.name))
     return found
-
-
-SIZES = {
-    "pipewire/core.h": ("pw_core_events", "pw_core_methods", "pw_registry_events", "pw_registry_methods"),
-    "pipewire/filter.h": ("pw_filter_events",),
-    "pipewire/node.h": ("pw_node_info", "pw_node_events"),
-    "pipewire/extensions/metadata.h": ("pw_metadata_events", "pw_metadata_methods"),
-    "spa/node/io.h": ("spa_io_clock",),
-    "spa/utils/hook.h": ("spa_hook", "spa_interface", "spa_callbacks"),
-    "spa/utils/dict.h": ("spa_dict", "spa_dict_item"),
-}
-
-
-def test_layouts_are_those_that_a_compiler_finds_in_the_librarys_own_headers(tmp_path):
-    headers = [Path(f"/usr/include/{name}") for name in ("pipewire-0.3", "spa-0.2")]
-    if not all(h.exists() for h in headers) or shutil.which("cc") is None:
-        pytest.skip("the library's headers, or a compiler, are not here")
-    names = [n for some in SIZES.values() for n in some]
-    lines = [f"#include <{h}>" for h in ("stdio.h", *SIZES)]
-    lines += ["int main(void) {", *(f'printf("%zu\\n", sizeof(struct {n}));' for n in names), "return 0; }"]
-    (tmp_path / "sizes.c").write_text("\n".join(lines))
-    include = [f"-I{h}" for h in headers]
-    subprocess.run(["cc", *include, "-o", tmp_path / "sizes", tmp_path / "sizes.c"], check=True, capture_output=True)
-    theirs = subprocess.run([tmp_path / "sizes"], check=True, capture_output=True, text=True).stdout.split()
-    assert dict(zip(names, map(int, theirs), strict=True)) == {n: ffi.sizeof(f"struct {n}") for n in names}
