@@ -31,6 +31,8 @@ class InterfaceEnds:
                 now[d.id] = (both[0].description if both[0] else "", both[1].description if both[1] else "")
                 names[d.id] = (both[0].name if both[0] else "", both[1].name if both[1] else "")
         self.now, self.names = now, names
+        # At once: what goes before the first `see` was there all the same.
+        self._last |= {(id, i): end for id, ends in now.items() for i, end in enumerate(ends) if end}
 
     def misses(self, name: str) -> bool:
         """Whether an end of that name is not there, and is missed."""
@@ -43,9 +45,7 @@ class InterfaceEnds:
         for id, now in self.now.items():
             device, missed = setup.device(id), ["", ""]
             for i in (0, 1):
-                if now[i]:
-                    self._last[id, i] = now[i]
-                elif _used(setup, device)[i]:
+                if not now[i] and _used(setup, device)[i]:
                     missed[i] = self._last.get((id, i)) or chosen_ends(device)[i] or UNKNOWN[i]
             gone[id] = (missed[0], missed[1])
             before, was_gone = self._before.get(id, now), self.gone.get(id, ("", ""))
