@@ -10,13 +10,17 @@ from msgspec.structs import replace
 from PyQt6.QtCore import QCoreApplication, QSettings
 from scipy import signal
 
-from brucke.app.measuring.clock_watch import Watched
+from brucke.app.measuring.clock_watch import SLID_S, ClockWatch, Watched
 from brucke.app.measuring.leak_watch import LeakWatch
 from brucke.app.presence import mishaps
-from brucke.app.presence.mishaps import LONG_S, Mishaps
+from brucke.app.presence.mishaps import LONG_S, Mishaps, Watches
 from brucke.app.session.session import Session
 from brucke.core.document.setup import Duck, OrderLine
 from brucke.core.edits.route_edits import set_duck
+from brucke.core.knowledge.evidence import Measurement
+from brucke.core.knowledge.quantities import ROUND_TRIP
+from brucke.core.measure.live_drift import so_far
+from brucke.core.timing.make_evidence import now as date
 from brucke.demo import FOLDER
 from brucke.ports.devices.computer import battery_percent
 from brucke.ports.sounds.files import mono
@@ -39,16 +43,16 @@ class Hour:
         self.running = SimpleNamespace(
             state="running", part_peaks=np.zeros((len(setup.parts), 2)), inputs=SimpleNamespace(clips={}), link=None
         )
-        self.clocks, self.order = SimpleNamespace(of={}), SimpleNamespace(line=None)
+        self.clocks, self.order = ClockWatch(self.session, self.running), SimpleNamespace(line=None)
+        self.pictures = SimpleNamespace(trouble=lambda _now: ("", 0), part=None)
         radio = SimpleNamespace(changed={})
         self.desktop = SimpleNamespace(consumers={}, radio=radio)
         self.leaks = LeakWatch(self.session, self.running)
         self.leaks._pool = SimpleNamespace(submit=self.at_once)
         self.taking = SimpleNamespace(state="idle", seconds_recorded=0.0)
         settings = QSettings(str(tmp_path / "s.ini"), QSettings.Format.IniFormat)
-        self.it = Mishaps(
-            self.session, self.running, self.desktop, self.taking, self.clocks, self.leaks, self.order, settings
-        )
+        watches = Watches(self.clocks, self.leaks, self.pictures)
+        self.it = Mishaps(self.session, self.running, self.desktop, self.taking, watches, self.order, settings)
         self.it._asked_at = 1e9  # this computer's own disk and battery are others
         self.said = []
         self.session.stands.connect(lambda text, _tone, holds: self.said.append((text, holds)))
@@ -398,3 +402,38 @@ def test_in_twenty_hours_where_nothing_happens_nothing_is_said(nightboat, tmp_pa
 
     hour.run(20 * 3600, play)
     assert hour.said == []
+
+
+@pytest.mark.parametrize("seed", range(20))
+def test_what_has_slid_out_of_step_is_said_within_a_second_of_that(hour, seed):
+    """Looked at every five seconds, each look wrong by 20 µs. From the first minute on it is said between two looks,
+    and it is gone once that is measured anew."""
+    rng = np.random.default_rng(seed)
+    ppm = float(rng.choice([-1, 1]) * rng.uniform(30, 150))
+    pair, began = ("listeners/lounge_call", "parts/lounge"), hour.now
+    w = hour.clocks.of[pair] = Watched(found_at=began)
+    hour.clocks._began = began
+    times = []
+
+    def look(i):
+        t = hour.now - began
+        if i % 50 == 49:
+            w.times_s.append(t)
+            w.lags_s.append(0.31 + ppm * 1e-6 * t + 2e-5 * rng.standard_normal())
+            w.drift, w.found_at = so_far(np.array(w.times_s), np.array(w.lags_s), 48000), hour.now
+        times.append((t, len(hour.said)))
+
+    out_s = SLID_S / abs(ppm * 1e-6)
+    hour.run(out_s + 1.0, look)
+    ((text, holds),) = hour.said
+    assert ("and comes later" if ppm > 0 else "and comes sooner") in text
+    assert next(t for t, said in times if said) > out_s - 2.0, "never long before"
+    assert holds()
+    setup = hour.session.setup
+    table = next(ROUND_TRIP.subjects(setup))
+    hour.session.learn(hour.session.knowledge.with_measurement(Measurement(
+        key=ROUND_TRIP.key(*table), value_s=0.01, plus_minus_s=1e-5, date=date(), method="sweep", repeats=3, agreeing=3,
+        fingerprint=ROUND_TRIP.fingerprint(setup, *table),
+    )))  # fmt: skip
+    hour.run(1.0)
+    assert not holds()

@@ -27,11 +27,12 @@ from .presence.audience import Audience
 from .presence.goodbye import Goodbye
 from .presence.hour_log import HourLog
 from .presence.known_good_sessions import KnownGoodSessions
-from .presence.mishaps import Mishaps
+from .presence.mishaps import Mishaps, Watches
 from .presence.moment_takes import MomentTakes
 from .presence.running_order import RunningOrder
 from .presence.song_pause import SongPause
 from .presence.take_marks import TakeMarks
+from .recording.picture_recorder import PictureRecorder
 from .recording.playback import Playback
 from .recording.take_recorder import TakeRecorder
 from .session.session import Session
@@ -62,6 +63,7 @@ class Studio(QObject):
         self.checking = SoundcheckRun(session, self.running)
         self.measuring = Measurer(session, self.running)
         self.taking = TakeRecorder(session, self.running, take_seconds)
+        self.pictures = PictureRecorder(session, self.running, self.taking)
         self.playback = Playback(session, self.running, self.taking)
         self.shaping = ChainHelpers(session, self.running, self.documents.home)
         self.known_good = KnownGoodSessions(session, self.running, self.taking, self.desktop, self.documents.home)
@@ -79,17 +81,16 @@ class Studio(QObject):
         self.asked_for: Callable[[str], None] = self._asked_for  # a window has more to say about it
         self.controls.asked.connect(self._hear_controls)
         self.clocks, self.leaks = ClockWatch(session, self.running), LeakWatch(session, self.running)
-        self.mishaps = Mishaps(
-            session, self.running, self.desktop, self.taking, self.clocks, self.leaks, self.order, settings
-        )
+        watches = Watches(self.clocks, self.leaks, self.pictures)
+        self.mishaps = Mishaps(session, self.running, self.desktop, self.taking, watches, self.order, settings)
         self.buffers = BufferFinder(session, self.running, self.measuring, self.taking)
         self.desktop.moved.connect(self.running.moved)
         self.desktop.carried = lambda: self.running.carried
         self.clock = FrameClock(self)
         for service in (
-            self.running, self.desktop, self.measuring, self.taking, self.playback, self.checking, self.shaping,
-            self.goodbye, self.headphones, self.known_good, self.buffers, self.clocks, self.leaks, self.order,
-            self.hour, self.mishaps,
+            self.running, self.desktop, self.measuring, self.taking, self.pictures, self.playback, self.checking,
+            self.shaping, self.goodbye, self.headphones, self.known_good, self.buffers, self.clocks, self.leaks,
+            self.order, self.hour, self.mishaps,
         ):  # fmt: skip
             self.clock.tick.connect(service.tick)
         self._noted = ""
@@ -136,7 +137,15 @@ class Studio(QObject):
         self.clock.stop()
         self.controls.close()
         self.buffers.cancel()
-        for service in (*self._services.values(), self.clocks, self.leaks, self.taking, self.playback, self.hour):
+        for service in (
+            *self._services.values(),
+            self.clocks,
+            self.leaks,
+            self.taking,
+            self.pictures,
+            self.playback,
+            self.hour,
+        ):
             service.close()
         self.song_pause.bus.end()
         self.running.end()

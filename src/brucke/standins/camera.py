@@ -1,13 +1,14 @@
 """A camera before the singer: small pictures whose hands meet on a clap. Only its timing matters here."""
 
+import time
 from collections.abc import Iterator, Mapping
 
 import numpy as np
 import numpy.typing as npt
 
 from ..core.document.setup import Device, Part, Setup
+from .camera_pipe import U8, CameraPipe
 
-U8 = npt.NDArray[np.uint8]
 WIDTH, HEIGHT = 160, 90
 _COLUMNS = np.arange(WIDTH, dtype=np.float32)
 _HANDS = slice(50, 63)
@@ -56,10 +57,12 @@ def loudness_of(stem: npt.NDArray[np.float32], rate: int) -> npt.NDArray[np.floa
 
 
 class Cameras:
-    """Every camera at its own pace, on the engine's frames."""
+    """Every camera at its own pace, on the engine's frames; `share` of their pictures come through pipes."""
 
     def __init__(self, rate: int):
-        self.rate = rate
+        self.rate, self.share = rate, 1.0
+        self._left_out = 0.0
+        self._pipes: dict[str, CameraPipe] = {}
         self._looking: dict[str, tuple[Part, Device, Scene]] = {}
         self._next: dict[str, float] = {}
 
@@ -84,3 +87,25 @@ class Cameras:
             if at < now + frames:
                 self._next[id] = at + self.rate / device.pictures_per_s
                 yield part, device, scene, at
+
+    def look_through(self, part: str, pipe: CameraPipe) -> None:
+        """From now on `pipe` gives what this camera sees."""
+        if part in self._pipes:
+            self._pipes[part].close()
+        self._pipes[part] = pipe
+
+    def looked_at(self, part: str) -> bool:
+        """Whether somebody reads what this camera gives through a pipe."""
+        if part in self._pipes and not self._pipes[part].open:
+            del self._pipes[part]
+        return part in self._pipes
+
+    def give(self, part: str, later_s: float, picture: U8) -> None:
+        """A picture that is there so much later than now."""
+        if part not in self._pipes:
+            return
+        self._left_out += 1 - self.share
+        if self._left_out >= 1:
+            self._left_out -= 1
+            return
+        self._pipes[part].take(time.monotonic() + later_s, picture)

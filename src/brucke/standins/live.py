@@ -33,6 +33,7 @@ from ..engine.processes.messages import (  # fmt: skip
     FarEndsGiven,
     Film,
     GiveFarEnds,
+    GivePictures,
     KeepFarEnds,
     Message,
     NoisyRoom,
@@ -40,6 +41,7 @@ from ..engine.processes.messages import (  # fmt: skip
     Play,
     Quit,
     Seek,
+    SlowCamera,
     Softer,
     UseSetup,
     UseTrack,
@@ -49,6 +51,7 @@ from ..ports.sounds.beat_sounds import beat_sounds
 from ..ports.sounds.file_track import FileTrack
 from ..ports.sounds.files import SoundFileError
 from ..ports.sounds.segments import write_track
+from .camera_pipe import CameraPipe
 from .lamp import film_aside
 from .options import Options
 from .people import People
@@ -140,6 +143,12 @@ class LiveWorld:
             camera = self.world.truth.cameras[device.id]
             film_aside(light, pictures, device.pictures_per_s, camera.transfer_s, seconds)
 
+    def _give_pictures(self, part: str, pictures: Path) -> None:
+        setup = self.world.setup
+        known = next((p for p in setup.parts if p.id == part and p.kind == "picture"), None)
+        if known is not None:
+            self.world.cameras.look_through(part, CameraPipe(pictures, setup.device(known.device).pictures_per_s))
+
     def _absent(self, devices: set[str]) -> None:
         """What vanished and what came back."""
         self.world.absent = devices
@@ -206,6 +215,10 @@ class LiveWorld:
                 world.softer_db = -message.db
             case Film():
                 self._film(Path(message.light), Path(message.pictures), message.seconds)
+            case GivePictures():
+                self._give_pictures(message.part, Path(message.pictures))
+            case SlowCamera():
+                world.cameras.share = message.share
             case Cable():
                 world.cable = "plugged" if message.plugged else "unplugged"
             case KeepFarEnds():

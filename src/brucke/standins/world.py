@@ -76,7 +76,7 @@ class World:
         self._boxes: dict[str, DelayLine] = {}
         self._calls: dict[str, Call] = {}
         self._streams: dict[str, Stream] = {}
-        self._cameras = Cameras(self.rate)
+        self.cameras = Cameras(self.rate)
         self._make_interface()
         self._settle(self._people(setup))
         self._logging = False
@@ -121,7 +121,7 @@ class World:
         for part in setup.parts:
             device = setup.device(part.device)
             beside = [p.id for p in setup.parts if p.device == device.id].index(part.id)
-            if part.kind == "picture" and part.shows in self._mono and part.id not in self._cameras:
+            if part.kind == "picture" and part.shows in self._mono and part.id not in self.cameras:
                 stem = self._mono[part.shows]
                 made.scenes[part.id] = Scene(clap_times(stem, self.rate), loudness_of(stem, self.rate))
             here = part.kind == "follower" and self._interface is not None and device.id == self._interface.id
@@ -161,7 +161,7 @@ class World:
         }  # fmt: skip
         self._settle_interface()
         self._settle_services(now)
-        self._cameras.settle(setup, people.scenes, now)
+        self.cameras.settle(setup, people.scenes, now)
 
     def _settle_interface(self) -> None:
         device = self._interface
@@ -380,21 +380,21 @@ class World:
 
     def _take_pictures(self, now: int) -> None:
         """Every camera at its own pace."""
-        for part, device, scene, at in self._cameras.take(now, self.n):
-            if not any(stream.keeping for stream in self._streams.values()):
+        for part, device, scene, at in self.cameras.take(now, self.n):
+            if not self.cameras.looked_at(part.id) and not any(s.keeping for s in self._streams.values()):
                 continue
-            performer = self._performers.get(part.shows)
-            where = None
-            if performer is not None and self.player.playing:
-                pose = performer.pose(int(at))
-                where = None if pose is None else (pose % len(performer.stem)) / self.rate
-            self._show(part, device, int(at), scene.draw(where))
+            performer = self._performers.get(part.shows) if self.player.playing else None
+            pose = performer.pose(int(at)) if performer is not None else None
+            where = (pose % len(performer.stem)) / self.rate if performer is not None and pose is not None else None
+            picture, transfer = scene.draw(where), self.truth.cameras[device.id].transfer_s
+            self._show(part, int(at + transfer * self.rate), picture)
+            # `now` is heard so much later than this block was handed out.
+            self.cameras.give(part.id, (at - now + self._out_blocks * self.n) / self.rate + transfer, picture)
 
-    def _show(self, part: Part, device: Device, at: int, picture: U8) -> None:
-        """A picture that was taken at frame `at` to every stream that this camera is routed to."""
-        transfer = self.truth.cameras[device.id].transfer_s
+    def _show(self, part: Part, at: int, picture: U8) -> None:
+        """A picture that is there at frame `at` to every stream that its camera is routed to."""
         for id, stream in self._streams.items():
             listener = next(x.id for x in self.setup.listeners if x.device == id)
             route = self.setup.route(part.id, listener)
             if route is not None and route.on:
-                stream.see(int(at + transfer * self.rate), picture)
+                stream.see(at, picture)

@@ -144,9 +144,10 @@ def stepped_text(setup: Setup, sent: str, heard: str, seconds: float) -> str:
 
 
 def slid_text(setup: Setup, sent: str, heard: str, seconds: float) -> str:
-    """Two clocks that have come apart by so much while it played."""
+    """Two clocks that have come apart by so much since it was measured."""
     way = _("later") if seconds > 0 else _("sooner")
-    return _("{name}: it has slid by {amount}, and comes {way} by the minute. Two clocks run apart there.").format(
+    return _("{name}: it has slid by {amount}, and comes {way} by the minute: two clocks run apart there. Test the "
+             "round trip again between two songs.").format(
         name=watched_name(setup, sent, heard), amount=ms_text(abs(seconds), 0), way=way
     )  # fmt: skip
 

@@ -8,6 +8,7 @@ NAMES = {
     "long": _("a forgotten recording"), "paused": _("a program that takes no sound"), "howls": _("a howl"),
     "over": _("talking over music that stays as loud"), "headset": _("a headset that changed its way"),
     "picks_up": _("the song in the microphone"), "disk": _("a disk that fills up"), "battery": _("a low battery"),
+    "pictures": _("a camera that falls behind"), "slides": _("two clocks that run apart"),
 }  # fmt: skip
 MUTED = _("{part} is muted, and something comes in: nobody hears it. F11 lets it sound.")
 CLIPS = _("{part} is too loud at its input: it clips. Turn the knob there down.")
@@ -30,6 +31,15 @@ HEADSET_OTHER = _(
     "{device} changed its way by radio, from {before} to {now}: it takes another time now. Test the round trip again."
 )
 PICKS_UP = _("{part} picks up {song}, {ms:.0f} ms late: they hear it twice. Wear headphones, or turn them down.")
+# By what is wrong with the camera.
+PICTURES = {
+    "gone": _("{camera}: {why}. No picture is recorded until it gives some."),
+    "still": _("{camera} gives no pictures just now: the picture stands still. Look at its cable and its light."),
+    "fewer": _(
+        "{camera} gives {count} pictures a second instead of {of:g}: too little light, or the computer is busy."
+    ),
+    "not_kept": _("The picture is not recorded any more: {why}. The sound goes on."),
+}
 DISK = _("Only {minutes} min of recording fit on the disk. Make room, or end the recording.")
 BATTERY = _("The battery is at {percent} %. Plug the computer in.")
 LONG = _("Recording for {hours} h now. R ends it, where it was forgotten.")

@@ -86,7 +86,10 @@ def structure(setup: Setup) -> tuple[object, ...]:
 
 
 def _as_opened(device: Device) -> Device:
-    """Which program is taken over is the desktop's matter, not the engine's; nor is what it is called."""
+    """Which program is taken over is the desktop's matter, not the engine's; nor is what it is called, or which camera
+    is recorded."""
+    if device.kind == "camera":
+        return replace(device, name="", card="")
     there = device.card.startswith(f"{OF_THIS_COMPUTER}/")
     return replace(device, name="", card=OF_THIS_COMPUTER if there else device.card)
 
@@ -106,7 +109,7 @@ def _goes_on(before: Setup, after: Setup) -> bool:
 
 def _stand_in_leads(setup: Setup) -> tuple[object, ...]:
     """The interface, the player and the count-in that the world outside cannot change while it plays."""
-    simulated = {d.id for d in setup.devices if not d.card}
+    simulated = {d.id for d in setup.devices if not d.card or d.kind == "camera"}
     interface = next((d.id for d in setup.devices if d.kind == "interface" and d.id in simulated), "")
     lead = next(((p.id, p.device) for p in setup.parts if p.kind == "lead" and p.device in simulated), None)
     return interface, lead, next((p.id for p in setup.parts if p.source == "count_in"), "")
@@ -114,7 +117,7 @@ def _stand_in_leads(setup: Setup) -> tuple[object, ...]:
 
 def _who_stands_in(setup: Setup, other: Setup) -> dict[str, object]:
     """Of the parts in both what a stand-in plays by."""
-    both, simulated = {p.id for p in other.parts}, {d.id for d in setup.devices if not d.card}
+    both, simulated = {p.id for p in other.parts}, {d.id for d in setup.devices if not d.card or d.kind == "camera"}
     return {
         p.id: (p.kind, p.device, p.follows, p.shows, p.returns_from)
         for p in setup.parts if p.id in both and p.device in simulated

@@ -10,11 +10,12 @@ import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from ...core.document.setup import Setup
+from ...core.knowledge.quantities import ROUND_TRIP
 from ...core.measure.drift import Drift
 from ...core.measure.live_drift import came_back, so_far
 from ...engine.processes.link import EngineLink
 from ...engine.step.plan import F32
-from ...words.measurements import slid_text, stepped_text
+from ...words.measurements import stepped_text
 from ..engine.live_engine import LiveEngine
 from ..session.session import Session
 
@@ -39,7 +40,7 @@ class Watched:
     looks: int = 0
     drift: Drift | None = None
     told: int = 0  # steps that were said
-    slid_s: float = SLID_S  # from where on it is said that it has slid
+    since_s: float = 0.0  # when what it costs was measured last
     found_at: float = -math.inf  # monotonic time at which it was last found
 
     def comes_back_s(self, now: float) -> float | None:
@@ -47,10 +48,10 @@ class Watched:
         accident."""
         return self.lags_s[-1] if len(self.lags_s) >= 2 and now - self.found_at < RECENT_S else None
 
-    def slid(self) -> float:
-        """By how much it has slid since the first look, jumps apart; 0 while that could be accident."""
+    def slid_s(self, at_s: float) -> float:
+        """By how much it has slid by then since it was measured, jumps apart; 0 while that could be accident."""
         d = self.drift
-        return d.ppm * 1e-6 * self.times_s[-1] if d is not None and abs(d.ppm) > 2 * d.ppm_error else 0.0
+        return d.ppm * 1e-6 * (at_s - self.since_s) if d is not None and abs(d.ppm) > 2 * d.ppm_error else 0.0
 
 
 def pairs(setup: Setup) -> list[Pair]:
@@ -76,12 +77,27 @@ class ClockWatch(QObject):
         self._began = self._next = self._at = 0.0
         self._generation: tuple[object, ...] = ()
         self._closed = False
+        self._measured: list[int] = []
+        session.changed.connect(self._measured_anew)
 
     def comes_back_s(self, listener: str) -> float | None:
         """How much later what a listener gets comes in again, where it does just now: it is heard there."""
         now = time.monotonic()
         found = [w.comes_back_s(now) for pair, w in self.of.items() if pair[0] == f"listeners/{listener}"]
         return next((lag for lag in found if lag is not None), None)
+
+    def slides_s(self, now: float) -> dict[Pair, float]:
+        """What has slid by SLID_S or more by now, between two looks as the last ones say, while it still comes in."""
+        slid = {pair: w.slid_s(now - self._began) for pair, w in self.of.items() if now - w.found_at < RECENT_S}
+        return {pair: seconds for pair, seconds in slid.items() if abs(seconds) >= SLID_S}
+
+    def _measured_anew(self) -> None:
+        """From a new measurement on it begins to slide anew."""
+        measured = [m.sequence for m in self.session.knowledge.measurements if ROUND_TRIP.ids(m.key)]
+        if measured != self._measured:
+            self._measured = measured
+            for w in self.of.values():
+                w.since_s = time.monotonic() - self._began
 
     def tick(self) -> None:
         """Once a frame: a look every EVERY_S."""
@@ -141,9 +157,6 @@ class ClockWatch(QObject):
             if len(steps) > w.told and abs(steps[-1].seconds) <= BELIEVED_STEP_S:
                 self.session.noticed.emit(stepped_text(self.session.setup, *pair, steps[-1].seconds), "amber")
             w.told = len(steps)
-            if abs(slid := w.slid()) >= w.slid_s:
-                self.session.noticed.emit(slid_text(self.session.setup, *pair, slid), "amber")
-                w.slid_s *= 2
         self.changed.emit()
 
     def close(self) -> None:

@@ -148,10 +148,17 @@ class AtHome(QObject):
         on_air = self.session.live.on_air and self.running.state != "stopped"
         open_ids = self.open_ids if on_air else ()
         self.awake.keep(words.awake_reason(self.session.setup, open_ids, on_air, recording))
-        if self.awake.reason and not (self.awake.kept or self.awake.asked or self._warned):
+        if not self.may_sleep:
+            self._warned = False
+        elif not self._warned:
             self._warned = True
-            self.session.noticed.emit(self.awake_text, "amber")
+            self.session.stands.emit(self.awake_text, "amber", lambda: self.may_sleep)
         self._tell(self._news(open_ids, now))
+
+    @property
+    def may_sleep(self) -> bool:
+        """Whether the computer may go to sleep though it should not: nobody who could keeps it awake."""
+        return bool(self.awake.reason) and not (self.awake.kept or self.awake.asked)
 
     @property
     def awake_text(self) -> str:

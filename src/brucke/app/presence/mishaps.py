@@ -20,11 +20,13 @@ from ...core.units import gain_to_db
 from ...engine.step.live import open_doors
 from ...ports.devices.computer import battery_percent, free_bytes, recordings_home
 from ...words import mishaps as words
+from ...words.measurements import slid_text
 from ...words.timing import device_name, listener_name, part_name
 from ..engine.live_engine import LiveEngine
 from ..jobs.background import BackgroundQueue
 from ..measuring.clock_watch import ClockWatch
 from ..measuring.leak_watch import LeakWatch
+from ..recording.picture_recorder import PictureRecorder
 from ..recording.take_recorder import TakeRecorder
 from ..session.session import Session
 from ..sound_server.desktop import Desktop
@@ -55,16 +57,26 @@ class Mishap:
     lasting: bool = False
 
 
+@dataclass(frozen=True)
+class Watches:
+    """What looks for single ones of them all the time."""
+
+    clocks: ClockWatch
+    leaks: LeakWatch
+    pictures: PictureRecorder
+
+
 class Mishaps(QObject):
     """`now` are those that are so; `off` codes are never said."""
 
     def __init__(
-        self, session: Session, running: LiveEngine, desktop: Desktop, taking: TakeRecorder, clocks: ClockWatch,
-        leaks: LeakWatch, order: RunningOrder, settings: QSettings,
+        self, session: Session, running: LiveEngine, desktop: Desktop, taking: TakeRecorder, watches: Watches,
+        order: RunningOrder, settings: QSettings,
     ):  # fmt: skip
         super().__init__()
         self.session, self.running, self.desktop, self.taking = session, running, desktop, taking
-        self.clocks, self.leaks, self.order, self.settings = clocks, leaks, order, settings
+        self.clocks, self.leaks, self.pictures = watches.clocks, watches.leaks, watches.pictures
+        self.order, self.settings = order, settings
         self._computer = BackgroundQueue("computer")  # a disk may take its time to answer
         self._asked: Future[tuple[int | None, int | None]] | None = None
         self._asked_at, self.battery, self.free = -COMPUTER_S, None, None  # type: float, int | None, int | None
@@ -108,6 +120,10 @@ class Mishaps(QObject):
         yield from self._howling(now)
         yield from self._picking_up(now)
         yield from self._headsets()
+        yield from self._camera(now)
+        for (sent, came), slid in self.clocks.slides_s(now).items():
+            if came.partition("/")[2] in {p.id for p in self.session.setup.parts}:  # a look may be at what has gone
+                yield Mishap("slides", came, slid_text(self.session.setup, sent, came, slid), lasting=True)
         if self.battery is not None and self.battery <= LOW_PERCENT:
             yield Mishap("battery", "", words.BATTERY.format(percent=self.battery), lasting=True)
         if self.session.live.on_air:
@@ -170,6 +186,18 @@ class Mishaps(QObject):
                 else (words.HEADSET_OTHER)
             )
             yield Mishap("headset", device, text.format(device=name, before=before, now=after), lasting=True)
+
+    def _camera(self, now: float) -> Iterator[Mishap]:
+        """While a camera is open for a recording or for whoever hears you."""
+        code, count = self.pictures.trouble(now)
+        part = self.pictures.part
+        if code and part is not None:
+            device = self.session.setup.device(part.device)
+            why = self.pictures.why if code == "gone" else self.pictures.not_kept
+            text = words.PICTURES[code].format(
+                camera=device_name(self.session.setup, device.id), why=why, count=count, of=device.pictures_per_s
+            )
+            yield Mishap("pictures", device.id, text, lasting=True)
 
     def _clipping(self, now: float) -> Iterator[Mishap]:
         for part in self.session.setup.parts:

@@ -103,7 +103,9 @@ def keep(folder: Path, missing: list[str], left_out: int = 0) -> Take:
     if not segments:
         missing.append(_("nothing was written"))
     take = replace(take, far_ends=far_ends_in(folder, take.setup), track=read_track(folder), missing=tuple(missing))
-    save_take(folder, take)
+    from ...takes.camera_film import with_camera_film  # FFmpeg's libraries, which no window waits for
+
+    save_take(folder, with_camera_film(folder, take, segments))
     return load_take(folder)
 
 

@@ -51,6 +51,7 @@ class TakeRecorder(TakeList):
         self.share = 0.0
         self.recording = RecorderWatch(self._elsewhere)
         running.watched.append(self.recording.tick)
+        self.whole: list[Callable[[], bool]] = []  # what else is kept beside its sound
         self._lane = BackgroundQueue("take")
         self._made: Future[Path] | None = None  # the folder of a take that is to begin
         self._home = Path()
@@ -296,7 +297,7 @@ class TakeRecorder(TakeList):
         if link is not None and (message := link.world.channel.receive()) is not None:
             self._given = self._given or isinstance(message, FarEndsGiven)
         late = time.monotonic() - self._begin > COLLECT_S
-        if link is None or late or (self._given and self.recording.state == "done"):
+        if link is None or late or (self._given and self.recording.state == "done" and all(x() for x in self.whole)):
             self._complete(late)
 
     def _complete(self, late: bool) -> None:
@@ -332,8 +333,7 @@ class TakeRecorder(TakeList):
             self._say_kept()
 
     def _say_kept(self) -> None:
-        take = self.take
-        gone = f" Missing: {'; '.join(take.missing)}." if take is not None and take.missing else ""
+        gone = f" Missing: {'; '.join(self.take.missing)}." if self.take is not None and self.take.missing else ""
         self._say(_("Kept in {folder}.{gone}").format(folder=self.folder, gone=gone), "amber" if gone else "water")
 
     def _take_in(self, folder: Path, kept: "Future[Take]") -> bool:

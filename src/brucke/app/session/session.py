@@ -18,6 +18,7 @@ from ...core.document.setup import Setup
 from ...core.files.copying import copy_whole
 from ...core.knowledge.evidence import Facts, Knowledge
 from ...core.knowledge.quantities import OPENED, ROUND_TRIP, spoiled_keys
+from ...core.routing.clocks import sounds_for_real
 from ...core.storage.bundle import find_file, sound_files
 from ...core.storage.setup_file import SUFFIX, SetupError, load, save
 from ...core.storage.setup_problems import new_problem
@@ -235,7 +236,7 @@ class Session(QObject):
         """Where the sounds this document names may stand, the first match counts."""
         beside = (self.path.parent,) if self.path is not None else ()
         # Ours are for stand-ins to play: a name in a setup for real equipment means a file of its own.
-        ours = () if any(d.card for d in self.setup.devices) else (SHIPPED,)
+        ours = () if sounds_for_real(self.setup) else (SHIPPED,)
         return tuple(dict.fromkeys((*beside, *self.more_folders, *ours))) or (Path.cwd(),)
 
     @property

@@ -3,6 +3,7 @@
 from msgspec.structs import replace
 
 from ..document.setup import Part, Setup
+from ..routing.clocks import sounds_for_real
 from .listener_edits import add_listener, new_device, without_unused_devices
 from .part_edits import add_part, add_tracks, change_part
 from .route_edits import device_of_this_computer, set_on
@@ -57,7 +58,7 @@ def with_friends_call(setup: Setup) -> Setup:
     if len(after.listeners) == len(setup.listeners):
         return setup
     call = after.listeners[-1]
-    if any(d.card for d in setup.devices):
+    if sounds_for_real(setup):
         after = device_of_this_computer(after, call.device)
     for r in setup.routes:
         if model is not None and r.listener == model.id and r.on and setup.part(r.part).kind in ("lead", "follower"):

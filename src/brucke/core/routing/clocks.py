@@ -6,6 +6,11 @@ from ..document.device_kinds import DEVICE_KINDS
 from ..document.setup import OF_THIS_COMPUTER, Device, Setup
 
 
+def sounds_for_real(setup: Setup) -> bool:
+    """Whether any of its sound comes from or goes to real equipment."""
+    return any(d.card for d in setup.devices if d.kind != "camera")
+
+
 def of_this_computer(device: Device) -> bool:
     """Whether the desktop's sound server carries it."""
     return device.card == OF_THIS_COMPUTER or device.card.startswith(f"{OF_THIS_COMPUTER}/")

@@ -228,7 +228,7 @@ def counted_to_ears(known: Situation, listener: Listener) -> bool:
 
 def picture_stages(known: Situation, part: Part, listener: Listener) -> list[Stage]:
     """Camera, then whatever the measured picture needs beyond it."""
-    seen = _camera_stage(known, known.setup.device(part.device))
+    seen = camera_stage(known, known.setup.device(part.device))
     service = _service_stage(known, known.setup.device(listener.device))
     key = PICTURE.key(part.id, listener.id)
     measured = known.measured(PICTURE, part.id, listener.id)
@@ -263,7 +263,7 @@ def _known_better(known: Situation, m: Measurement) -> float:
     return sum(s - m.beyond_s[end] for end, s in now.items() if s is not None)
 
 
-def _camera_stage(known: Situation, camera: Device) -> Stage:
+def camera_stage(known: Situation, camera: Device) -> Stage:
     """As it was measured; one period ± half of one where it was not."""
     measured = known.measured(CAMERA, camera.id)
     if measured is not None:

@@ -129,6 +129,46 @@ class GainForTarget(_Message, frozen=True, kw_only=True):
     lufs: float | None
 
 
+# To the process that reads a camera, and from it
+
+
+class KeepPictures(_Message, frozen=True, kw_only=True):
+    """Into a new file in this folder from now on, see `picture.py`."""
+
+    folder: str
+
+
+class LetGoOfPictures(_Message, frozen=True, kw_only=True):
+    """What was kept is completed."""
+
+
+class PicturesSeen(_Message, frozen=True, kw_only=True):
+    """How many have come, when the newest one did, how many within the last second; how many of them could not be
+    kept, and whether one is being kept now."""
+
+    pictures: int
+    newest_ns: int
+    within_s: int
+    lost: int
+    wide: int
+    high: int
+    keeps: bool
+
+
+class PicturesKept(_Message, frozen=True, kw_only=True):
+    """The file is whole; `pictures` is how many it holds."""
+
+    folder: str
+    pictures: int
+
+
+class PicturesFailed(_Message, frozen=True, kw_only=True):
+    """Nothing more is kept into this file; `ends` where nothing more is seen either."""
+
+    reason: str
+    ends: bool
+
+
 # To a plug-in's process
 
 
@@ -200,6 +240,19 @@ class Film(_Message, frozen=True, kw_only=True):
     seconds: float
 
 
+class GivePictures(_Message, frozen=True, kw_only=True):
+    """What the camera of this part sees goes into this pipe, until nobody reads it any more."""
+
+    part: str
+    pictures: str
+
+
+class SlowCamera(_Message, frozen=True, kw_only=True):
+    """Only this share of the pictures comes."""
+
+    share: float
+
+
 class Cable(_Message, frozen=True, kw_only=True):
     """Whether a cable leads from the interface's output to its input."""
 
@@ -231,6 +284,8 @@ WorldMessage = (
     | NoisyRoom
     | Softer
     | Film
+    | GivePictures
+    | SlowCamera
     | Cable
     | KeepFarEnds
     | GiveFarEnds
@@ -254,6 +309,11 @@ Message = (
     | RecordingFailed
     | TargetLoudness
     | GainForTarget
+    | KeepPictures
+    | LetGoOfPictures
+    | PicturesSeen
+    | PicturesKept
+    | PicturesFailed
     | SetParameter
     | BeginPlugIn
     | FarEndsGiven

@@ -4,11 +4,13 @@ Video4Linux devices are opened through FFmpeg's libraries; so is a pipe that car
 """
 
 import contextlib
+import math
 import os
 import time
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import numpy.typing as npt
@@ -19,12 +21,17 @@ U8 = npt.NDArray[np.uint8]
 DEVICES, NAMES, PROCESSES = Path("/dev"), Path("/sys/class/video4linux"), Path("/proc")
 
 SMALL = 160
+DRIVER_S = 1.0  # what a driver says is older than that is of another clock
 
 
 class CameraError(BruckeError, RuntimeError):
     """Why nothing is seen, in one sentence."""
 
     code = "camera"
+
+    def __init__(self, said: str, busy: bool = False):
+        super().__init__(said)
+        self.busy = busy  # another program has it
 
 
 @dataclass(frozen=True)
@@ -61,32 +68,56 @@ def holders(path: Path, processes: Path = PROCESSES) -> tuple[str, ...]:
     return tuple(dict.fromkeys(found))
 
 
-def looked(path: Path, seconds: float) -> Iterator[tuple[float, U8]]:
-    """(monotonic time when it came, small grey picture) until the time is over or nothing more comes. Errors:
+def pictures(path: Path, asked: Mapping[str, str] | None = None) -> Iterator[tuple[float, Any]]:
+    """(monotonic time when it was there, picture of PyAV) until nothing more comes. A driver tells that time itself; a
+    pipe has none, so it is when the picture was read. `asked` is what the driver is asked for, where it can. Errors:
     CameraError."""
     import av
 
     device = path.is_char_device()
     try:
-        options = {"fflags": "nobuffer", "probesize": "32", "analyzeduration": "0"}
-        with av.open(
-            str(path), format="v4l2" if device else "yuv4mpegpipe", options={} if device else options
-        ) as opened:
-            stream = opened.streams.video[0]
-            until = time.monotonic() + seconds
-            for frame in opened.decode(stream):
+        with _opened(path, device, dict(asked or {})) as opened:
+            for frame in opened.decode(opened.streams.video[0]):
                 now = time.monotonic()
-                wide, high = frame.width, frame.height
-                share = min(1.0, SMALL / max(wide, high))
-                small = frame.reformat(max(16, int(wide * share) // 2 * 2), max(9, int(high * share) // 2 * 2), "gray")
-                yield now, np.asarray(small.to_ndarray(), np.uint8)
-                if now >= until:
-                    return
+                told = float(frame.time) if device and frame.time is not None else now
+                yield (told if 0.0 <= now - told < DRIVER_S else now), frame
     except (av.FFmpegError, OSError, IndexError, ValueError, MemoryError) as e:
         said = (getattr(e, "strerror", None) or str(e)).lower()
         busy = "busy" in said
         raise CameraError(
-            f"{path.name}: another program has the camera; film the square there, and open that recording"
-            if busy
-            else f"{path.name}: the camera: {said[:80]}"
+            f"{path.name}: another program has the camera" if busy else f"{path.name}: the camera: {said[:80]}", busy
         ) from None
+
+
+def _opened(path: Path, device: bool, asked: dict[str, str]) -> Any:
+    import av
+
+    if not device:
+        options = {"fflags": "nobuffer", "probesize": "32", "analyzeduration": "0"}
+        return av.open(str(path), format="yuv4mpegpipe", options=options)
+    try:
+        return av.open(str(path), format="v4l2", options=asked)
+    except (av.FFmpegError, OSError, ValueError):
+        if not asked:
+            raise
+        return av.open(str(path), format="v4l2")
+
+
+def looked(path: Path, seconds: float) -> Iterator[tuple[float, U8]]:
+    """(monotonic time when it came, small grey picture) until the time is over or nothing more comes. Errors:
+    CameraError."""
+    until = math.inf
+    try:
+        for _there, frame in pictures(path):
+            now = time.monotonic()
+            until = min(until, now + seconds)
+            wide, high = frame.width, frame.height
+            share = min(1.0, SMALL / max(wide, high))
+            small = frame.reformat(max(16, int(wide * share) // 2 * 2), max(9, int(high * share) // 2 * 2), "gray")
+            yield now, np.asarray(small.to_ndarray(), np.uint8)
+            if now >= until:
+                return
+    except CameraError as e:
+        if e.busy:
+            raise CameraError(f"{e}; film the square there, and open that recording", True) from None
+        raise

@@ -10,6 +10,7 @@ from ....core.document.device_kinds import DEVICE_KINDS
 from ....core.document.setup import Device, Setup
 from ....core.edits.route_edits import change_device, let_lead
 from ....core.knowledge.evidence import Matching
+from ....core.routing.clocks import sounds_for_real
 from ....ports.devices.kind import DeviceError, Found
 from ....ports.devices.opening import found_devices
 from ....ports.devices.server.names import SERVER, choosing, chosen_ends, here, taken_program, taking
@@ -26,6 +27,7 @@ from ...kit.flow import Flow
 from ...kit.label import Words
 from ...theme.theme import Theme
 from ..this_computer.cards import copy_name, microphone_name
+from .camera_choice import CameraChoice
 
 LOOK = _("Look for what there is here")
 CARD_NAMES = {SERVER: _("this computer")}
@@ -56,6 +58,7 @@ class DeviceCard(Card):
         self.cards = Chips(theme, _("Sound card"), [], self._card)
         self.look = Button(theme, LOOK, "outline")
         self.clock = Words(theme, "small", "mute")
+        self.camera = CameraChoice(theme, self._camera)
         self.programs = Chips(theme, _("Program that goes through Brucke"), [], self._program)
         self.taken = Words(theme, "small", "mute")
         self.source = Chips(theme, _("Records from"), [], lambda name: self._end(name, True))
@@ -74,8 +77,30 @@ class DeviceCard(Card):
         self._watch = QTimer(self)
         self._watch.setInterval(50)
         self._watch.timeout.connect(self._answered)
-        for w in (self.cards, self.look, self.clock, *self._ends, self.to_choose, self.copy, self.programs, self.taken):
+        for w in (
+            self.camera,
+            self.cards,
+            self.look,
+            self.clock,
+            *self._ends,
+            self.to_choose,
+            self.copy,
+            self.programs,
+            self.taken,
+        ):
             self.column.addWidget(w)
+        self._lay_out_numbers(theme)
+        flow = Flow(6)
+        for b in (self.leads, self.direct, self.wireless):
+            flow.addWidget(b)
+        self.column.addLayout(flow)
+        self.column.addWidget(self.unplug)
+        self.look.clicked.connect(self._look)
+        self.leads.clicked.connect(self._lead)
+        self.direct.clicked.connect(lambda: self._flag("direct_monitoring", _("direct monitoring")))
+        self.wireless.clicked.connect(lambda: self._flag("wireless", "wireless"))
+
+    def _lay_out_numbers(self, theme: Theme) -> None:
         self._titles = []
         for title, chips in (
             (_("sample rate"), self.rates), (_("sample format"), self.bits), (_("buffer, in frames"), self.frames),
@@ -86,15 +111,6 @@ class DeviceCard(Card):
             self._titles.append(label)
             self.column.addWidget(label)
             self.column.addWidget(chips)
-        flow = Flow(6)
-        for b in (self.leads, self.direct, self.wireless):
-            flow.addWidget(b)
-        self.column.addLayout(flow)
-        self.column.addWidget(self.unplug)
-        self.look.clicked.connect(self._look)
-        self.leads.clicked.connect(self._lead)
-        self.direct.clicked.connect(lambda: self._flag("direct_monitoring", _("direct monitoring")))
-        self.wireless.clicked.connect(lambda: self._flag("wireless", "wireless"))
 
     def show_device(
         self, setup: Setup, device: Device, absent: bool, running: bool, desktop: Desktop, matching: Matching | None
@@ -123,6 +139,9 @@ class DeviceCard(Card):
             button.setChecked(on)
         self.cards.setVisible(interface or kind.program)
         self.look.setVisible(interface or kind.program)
+        self.camera.setVisible(device.kind == "camera")
+        if device.kind == "camera":
+            self.camera.show_camera(device, sounds_for_real(setup))
         text = matching_text(setup, device, matching)
         self.clock.say(text)
         self.clock.setVisible(bool(text))
@@ -138,6 +157,10 @@ class DeviceCard(Card):
 
     def _card(self, name: str) -> None:
         self._change(f"is {CARD_NAMES.get(name, name) or 'a simulated stand-in'}", card=name)
+
+    def _camera(self, name: str) -> None:
+        what = _("records {name}").format(name=name) if name else _("is not recorded")
+        self._change(what if name or sounds_for_real(self.setup) else _("is a simulated stand-in"), card=name)
 
     def _look(self) -> None:
         """Ask the system what sound cards there are now; a driver may take its time, the window does not."""
