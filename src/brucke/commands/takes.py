@@ -83,6 +83,7 @@ def place(args: argparse.Namespace) -> int:
 def hand_on(args: argparse.Namespace) -> int:
     import signal
 
+    from ..rehearse.remix import remix
     from ..takes.contents import Asked
     from ..takes.handed import Stopped
     from ..takes.handing_on import hand_on as write
@@ -101,7 +102,7 @@ def hand_on(args: argparse.Namespace) -> int:
         return not ended
 
     try:
-        made = write(args.take, load_take(args.take), args.out, asked, progress)
+        made = write(args.take, load_take(args.take), args.out, asked, progress, remix)
     except Stopped:
         raise CannotDo(f"{args.take.name}: stopped, nothing was written") from None
     lines = handed_lines(made)

@@ -13,21 +13,27 @@ from ..core.measure.correlation import F32
 from ..ports.sounds.track import open_media
 from .broadcast_wav import UNSIGNED
 from .contents import Asked, mix_of
+from .edited import Sounds
+from .film_left import SoundStream, film_of_what_is_left
 from .handed import Handed, HandedOn, Progress, Stopped, free, gain_for, mixed
-from .take import FilmPiece, Take, TakeError
+from .take import FilmPiece, TakeError
 
 IN_MP4 = ("h264", "hevc", "mpeg4", "av1")
 SLIDES_S = 0.5e-3  # over a whole piece: less is nothing that anybody could tell
 BLOCK = 48_000
 
 
-def film_to_send(folder: Path, take: Take, home: Path, asked: Asked, made: HandedOn, progress: Progress) -> None:
-    """MP4 where its pictures fit in one, Matroska else. Errors: TakeError, OSError, Stopped."""
+def film_to_send(sounds: Sounds, home: Path, asked: Asked, made: HandedOn, progress: Progress) -> None:
+    """MP4 where its pictures fit in one, Matroska else; coded anew where something of the take is left out. Errors:
+    TakeError, OSError, Stopped."""
+    folder, take = sounds.folder, sounds.take
     if take.film is None:
         raise TakeError(f"{folder.name}: no film has found its place in this take yet")
     source = folder / take.film.file
     listener = mix_of(take, asked.mix, asked.far_ends)
-    gain = gain_for(folder, take, listener, asked.loudness_lufs, made, progress)
+    gain = gain_for(sounds, listener, asked.loudness_lufs, made, progress)
+    if sounds.remixed(listener):
+        made.says.append("mixed_anew")
     with ExitStack() as stack:
         try:
             film = stack.enter_context(open_media(source))
@@ -36,14 +42,18 @@ def film_to_send(folder: Path, take: Take, home: Path, asked: Asked, made: Hande
         if not film.streams.video:
             raise TakeError(f"{source.name}: the film: holds no picture")
         pictures = film.streams.video[0]
-        is_mp4 = pictures.codec_context.name in IN_MP4
+        is_mp4 = bool(take.edits.left_out) or pictures.codec_context.name in IN_MP4
         target = free(home, f"{take.setup.name} film", ".mp4" if is_mp4 else ".mkv")
         partly = target.with_name(f".{target.stem}.part{target.suffix}")
         stack.callback(lambda: partly.unlink(missing_ok=True))
         kind = "mp4" if is_mp4 else "matroska"
         with av.open(str(partly), "w", format=kind, options=UNSIGNED) as out:
-            rate, _frames, _blocks = mixed(folder, take, listener)
-            seconds = _put_together(film, pictures, out, rate, _sound(folder, take, listener, rate, gain), progress)
+            rate, _frames, blocks = mixed(sounds, listener)
+            if take.edits.left_out:
+                louder = (np.clip(gain * b, -1.0, 1.0) for b in blocks)
+                seconds = film_of_what_is_left(sounds, film, out, rate, louder, progress)
+            else:
+                seconds = _put_together(film, pictures, out, rate, _sound(sounds, listener, rate, gain), progress)
         os.replace(partly, target)
     made.files.append(Handed(target, seconds, 2))
 
@@ -51,56 +61,44 @@ def film_to_send(folder: Path, take: Take, home: Path, asked: Asked, made: Hande
 def _put_together(film: Any, pictures: Any, out: Any, rate: int, sound: Iterator[F32], progress: Progress) -> float:
     """Packets of pictures as they are, in step with the sound beside them. Seconds of film."""
     video = out.add_stream_from_template(pictures)
-    audio = out.add_stream("aac" if out.format.name == "mp4" else "flac", rate=rate)
-    audio.layout = "stereo"
-    if out.format.name == "mp4":
-        audio.bit_rate = 256_000
-    resampler = av.AudioResampler(format=audio.codec_context.format.name, layout="stereo", rate=rate)
+    audio = SoundStream(out, rate)
     total = float((film.duration or 0) / av.time_base) or 1.0
-    end, at, heard_s = 0.0, 0, 0.0
+    end = 0.0
     for packet in film.demux(pictures):
         if packet.dts is None:
             continue
         time = float((packet.pts if packet.pts is not None else packet.dts) * packet.time_base)
         end = max(end, time + float((packet.duration or 0) * packet.time_base))
-        while heard_s < time + 0.5 and (block := next(sound, None)) is not None:
-            frame = av.AudioFrame.from_ndarray(np.ascontiguousarray(block), format="fltp", layout="stereo")
-            frame.sample_rate, frame.pts = rate, at
-            at += block.shape[1]
-            heard_s = at / rate
-            for part in resampler.resample(frame):
-                out.mux(audio.encode(part))
+        audio.until(sound, time + 0.5)
         packet.stream = video
         out.mux(packet)
         if not progress(min(1.0, time / total)):
             raise Stopped
-    for part in resampler.resample(None):
-        out.mux(audio.encode(part))
-    out.mux(audio.encode(None))
+    audio.end()
     return end
 
 
-def _sound(folder: Path, take: Take, listener: str, rate: int, gain: float) -> Iterator[F32]:
+def _sound(sounds: Sounds, listener: str, rate: int, gain: float) -> Iterator[F32]:
     """[2, frames] on the film's own time from its beginning; silence where it is of something else."""
-    assert take.film is not None
+    assert sounds.take.film is not None
     at = 0
-    for piece in take.film.pieces:
+    for piece in sounds.take.film.pieces:
         begin = round(piece.begin_s * rate)
         while at < begin:
             count = min(BLOCK, begin - at)
             yield np.zeros((2, count), np.float32)
             at += count
-        for block in _of_piece(folder, take, listener, rate, piece):
+        for block in _of_piece(sounds, listener, rate, piece):
             yield np.clip(gain * block, -1.0, 1.0)
             at += block.shape[1]
 
 
-def _of_piece(folder: Path, take: Take, listener: str, rate: int, piece: FilmPiece) -> Iterator[F32]:
+def _of_piece(sounds: Sounds, listener: str, rate: int, piece: FilmPiece) -> Iterator[F32]:
     """What the listener got in one piece, on the film's clock."""
     seconds = piece.end_s - piece.begin_s
     share = 1 - piece.drift_ppm * 1e-6  # of the take's time in one of the film's
     first, last = round(piece.at_s * rate), round((piece.at_s + seconds * share) * rate)
-    stretch = _stretch(folder, take, listener, first, last)
+    stretch = _stretch(sounds, listener, first, last)
     if abs(piece.drift_ppm) * 1e-6 * seconds < SLIDES_S:
         yield from stretch
         return
@@ -114,12 +112,12 @@ def _of_piece(folder: Path, take: Take, listener: str, rate: int, piece: FilmPie
         yield np.ascontiguousarray(np.atleast_2d(rest).T, np.float32)
 
 
-def _stretch(folder: Path, take: Take, listener: str, first: int, last: int) -> Iterator[F32]:
+def _stretch(sounds: Sounds, listener: str, first: int, last: int) -> Iterator[F32]:
     """Frames `first` to `last` of the mix; silence before its beginning."""
     if first < 0:
         yield np.zeros((2, min(-first, last - first)), np.float32)
     at = 0
-    for block in mixed(folder, take, listener)[2]:
+    for block in mixed(sounds, listener)[2]:
         low, high = max(0, first - at), last - at
         if high <= 0:
             return

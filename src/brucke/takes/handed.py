@@ -10,8 +10,7 @@ import numpy as np
 from ..core.errors import BruckeError
 from ..core.measure.correlation import F32
 from ..core.sound.loudness import LoudnessMeter
-from .sounds import track_blocks, track_frames
-from .take import Take
+from .edited import Sounds
 
 CEILING_DB = -1.0  # of true peaks, EBU R 128
 FITTING = str.maketrans(dict.fromkeys('/\\:*?"<>|\x00\n\r\t', "_"))
@@ -59,26 +58,17 @@ def watched(blocks: Iterator[F32], frames: int, progress: Progress) -> Iterator[
             raise Stopped
 
 
-def mixed(folder: Path, take: Take, listener: str) -> tuple[int, int, Iterator[F32]]:
-    """(rate, frames, blocks [2, frames]) of what a listener got, every track of it together."""
-    rate, channels, blocks = track_blocks(folder, take.listeners[listener])
-    frames = track_frames(folder, take.listeners[listener])[0]
-
-    def both() -> Iterator[F32]:
-        for block in blocks:
-            two = block if channels == 2 else np.repeat(block.sum(axis=1, keepdims=True), 2, axis=1)
-            yield np.ascontiguousarray(two.T)
-
-    return rate, frames, both()
+def mixed(sounds: Sounds, listener: str) -> tuple[int, int, Iterator[F32]]:
+    """(rate, frames, blocks [2, frames]) of what is left of what a listener got, every track of it together."""
+    rate, blocks = sounds.mix(listener)
+    return rate, sounds.left_frames(rate), sounds.left(rate, blocks)
 
 
-def gain_for(
-    folder: Path, take: Take, listener: str, target_lufs: float | None, made: HandedOn, progress: Progress
-) -> float:
+def gain_for(sounds: Sounds, listener: str, target_lufs: float | None, made: HandedOn, progress: Progress) -> float:
     """The factor that brings the mix to a loudness, no more than its true peaks allow (ITU-R BS.1770)."""
     if target_lufs is None:
         return 1.0
-    rate, frames, blocks = mixed(folder, take, listener)
+    rate, frames, blocks = mixed(sounds, listener)
     meter = LoudnessMeter(rate, 2)
     for block in watched(blocks, frames, progress):
         meter.push(block)

@@ -17,26 +17,34 @@ from ..core.timing.paths import Situation
 from ..core.timing.uncertain import NOTHING_S, Uncertain
 from .broadcast_wav import UNSIGNED, BroadcastWav, shifted, time_reference
 from .contents import Asked, mix_of, parts_of
+from .edited import Remix, Sounds
+from .edits import after_edits_s
 from .film_to_send import film_to_send
 from .handed import Handed, HandedOn, Progress, free, gain_for, mixed, watched
 from .marks import read_marks
-from .sounds import track_blocks, track_frames
+from .sounds import track_frames
 from .take import Take, TakeError
 
 
-def hand_on(folder: Path, take: Take, home: Path, asked: Asked, progress: Progress = lambda _share: True) -> HandedOn:
-    """New files in `home`, never in the place of others. Errors: TakeError, OSError; Stopped where `progress` said no;
-    of none of them anything is left behind."""
-    made = HandedOn()
+def hand_on(
+    folder: Path, take: Take, home: Path, asked: Asked, progress: Progress = lambda _share: True,
+    remix: Remix | None = None,
+) -> HandedOn:  # fmt: skip
+    """New files in `home`, never in the place of others, of a take after its edits; `remix` makes a mix anew where
+    single tracks were edited. Errors: TakeError, OSError; Stopped where `progress` said no; of none of them anything is
+    left behind."""
+    made, sounds = HandedOn(), Sounds(folder, take, remix)
+    if not sounds.seconds or not sounds.left_frames(48_000):
+        raise TakeError(f"{sounds.folder.name}: nothing is left of it after what was left out")
     try:
         if asked.use in ("editor", "everything"):
-            _parts(folder, take, home, asked, made, progress)
+            _parts(sounds, home, asked, made, progress)
         if asked.use in ("song", "everything"):
-            _song(folder, take, home, asked, made, progress)
+            _song(sounds, home, asked, made, progress)
         if asked.use == "film":
-            film_to_send(folder, take, home, asked, made, progress)
+            film_to_send(sounds, home, asked, made, progress)
         if asked.use in ("editor", "everything"):
-            _notes(folder, take, home, made)
+            _notes(sounds, home, made)
     except BaseException:
         for file in made.files:
             file.path.unlink(missing_ok=True)
@@ -61,8 +69,9 @@ def in_step_frames(take: Take, rate_hz: int) -> dict[str, tuple[int, str]]:
     return found
 
 
-def _parts(folder: Path, take: Take, home: Path, asked: Asked, made: HandedOn, progress: Progress) -> None:
+def _parts(sounds: Sounds, home: Path, asked: Asked, made: HandedOn, progress: Progress) -> None:
     """Every part on a track of its own, from one common start, of one length."""
+    folder, take = sounds.folder, sounds.take
     parts = parts_of(take, asked.far_ends)
     if not parts:
         raise TakeError(f"{folder.name}: the parts: none was recorded")
@@ -71,25 +80,27 @@ def _parts(folder: Path, take: Take, home: Path, asked: Asked, made: HandedOn, p
     if len(rates) != 1:
         raise TakeError(f"{folder.name}: the parts: missing, or at several rates")
     rate = rates.pop()
-    frames = max(n for n, _rate in lengths.values())
+    frames, whole = sounds.left_frames(rate), round(sounds.seconds * rate)
     moved = in_step_frames(take, rate)
     for number, part in enumerate(parts):
         if not lengths[part.id][0]:
             made.says.append(f"missing {part.name}")
             continue
-        _rate, channels, blocks = track_blocks(folder, take.parts[part.id])
+        _rate, channels, blocks = sounds.part(part.id)
+        moved_blocks = shifted((b.T for b in blocks), moved[part.id][0], whole)
         target = free(home, f"{number + 1:02d} {part.name}", ".wav")
         reference = time_reference(take.date, rate)
         with BroadcastWav(target, channels, rate, reference, take.date) as out:
-            for block in watched(shifted(blocks, moved[part.id][0], frames), frames, progress):
+            for block in watched(sounds.left(rate, moved_blocks), frames, progress):
                 out.write(block)
         made.files.append(Handed(target, frames / rate, channels))
         if moved[part.id][1] == "unknown" and part.kind != "far_end":
             made.says.append(f"not_moved {part.name}")
 
 
-def _song(folder: Path, take: Take, home: Path, asked: Asked, made: HandedOn, progress: Progress) -> None:
+def _song(sounds: Sounds, home: Path, asked: Asked, made: HandedOn, progress: Progress) -> None:
     """What one listener got, as FLAC to keep, or as Opus to listen to."""
+    take = sounds.take
     try:
         listener = mix_of(take, asked.mix, asked.far_ends)
     except TakeError:
@@ -97,9 +108,11 @@ def _song(folder: Path, take: Take, home: Path, asked: Asked, made: HandedOn, pr
             raise
         made.says.append("no_song")  # the parts go along all the same
         return
-    gain = gain_for(folder, take, listener, asked.loudness_lufs, made, progress)
-    rate, frames, blocks = mixed(folder, take, listener)
+    gain = gain_for(sounds, listener, asked.loudness_lufs, made, progress)
+    rate, frames, blocks = mixed(sounds, listener)
     whole = asked.use == "everything"
+    if sounds.remixed(listener):
+        made.says.append("mixed_anew")
     target = free(home, f"{take.setup.name} song", ".flac" if whole else ".opus")
     partly = target.with_name(f".{target.name}.part")
     try:
@@ -139,20 +152,22 @@ def _opus(path: Path, rate: int, blocks: Iterator[F32]) -> None:
         out.mux(stream.encode(None))
 
 
-def _notes(folder: Path, take: Take, home: Path, made: HandedOn) -> None:
+def _notes(sounds: Sounds, home: Path, made: HandedOn) -> None:
     """Marks, and by how much every part was moved, as a table."""
+    folder, take = sounds.folder, sounds.take
     rate = next((r for n, r in (track_frames(folder, f) for f in take.parts.values()) if n), 48000)
     target = free(home, f"{take.setup.name} notes", ".csv")
     partly = target.with_name(f".{target.name}.part")
     try:
-        _write_notes(folder, take, partly, rate)
+        _write_notes(sounds, partly, rate)
         os.replace(partly, target)
     finally:
         partly.unlink(missing_ok=True)
     made.files.append(Handed(target, 0.0, 0))
 
 
-def _write_notes(folder: Path, take: Take, file: Path, rate: int) -> None:
+def _write_notes(sounds: Sounds, file: Path, rate: int) -> None:
+    folder, take, seconds = sounds.folder, sounds.take, sounds.seconds
     with file.open("w", newline="", encoding="utf-8") as f:
         table = csv.writer(f)
         table.writerow(["what", "name", "seconds", "milliseconds", "evidence"])
@@ -160,7 +175,9 @@ def _write_notes(folder: Path, take: Take, file: Path, rate: int) -> None:
             if part in take.parts:
                 table.writerow(["moved", take.setup.part(part).name, "", f"{1e3 * frames / rate:.3f}", kind])
         for mark in read_marks(folder):
-            table.writerow(["mark", mark.says, f"{mark.at_s:.3f}", "", ""])
+            at = after_edits_s(take.edits, mark.at_s, seconds)
+            if at is not None:
+                table.writerow(["mark", mark.says, f"{at:.3f}", "", ""])
         for id, proof in take.proof.items():
             for name, left in proof.left.items():
                 if left.windows:

@@ -17,6 +17,7 @@ from ..core.measure.expected_source import TrackMark
 from ..core.storage.setup_problems import knowledge_problems, leads_outside, problems
 from ..core.timing.take_verdict import ListenerProof
 from ..ports.sounds.segments import read_track
+from .edits import UNEDITED, Edits, edit_problems
 
 FORMAT = "brucke take"
 VERSION = 1
@@ -65,6 +66,7 @@ class Take(msgspec.Struct, frozen=True, kw_only=True):
     film: PlacedFilm | None = None
     favourite: bool = False
     notes: str = ""
+    edits: Edits = UNEDITED
 
 
 def far_ends_in(folder: Path, setup: Setup) -> dict[str, str]:
@@ -114,7 +116,7 @@ def with_notes_of(folder: Path, take: Take) -> Take:
         now = load_take(folder)
     except TakeError:
         return take
-    return msgspec.structs.replace(take, film=now.film, favourite=now.favourite, notes=now.notes)
+    return msgspec.structs.replace(take, film=now.film, favourite=now.favourite, notes=now.notes, edits=now.edits)
 
 
 def take_problems(take: Take) -> Iterator[tuple[str, str]]:
@@ -134,6 +136,7 @@ def take_problems(take: Take) -> Iterator[tuple[str, str]]:
             yield f"film.pieces.{i}", "no stretch of a film"
         elif abs(piece.drift_ppm) > 1000:
             yield f"film.pieces.{i}.drift_ppm", "no clock is so wrong"
+    yield from ((f"edits.{printable(place)}", reason) for place, reason in edit_problems(take.edits, take.parts))
     known = {p.id for p in take.setup.parts}
     for listener, proof in take.proof.items():
         named = {*proof.left, *([proof.picture.part] if proof.picture else []), *([proof.lead] if proof.lead else [])}

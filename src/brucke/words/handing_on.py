@@ -28,6 +28,10 @@ SAYS = {
     "not_moved": _("{name} stays where it came in: how much later that is than the music was not measured."),
     "silent": _("The song is silent: its level stays."),
     "peaks": _("Its peaks allow no more: the loudness stays below the one you asked for."),
+    "mixed_anew": _(
+        "Single tracks were edited, so what is heard together was mixed anew from them, as the moment at the beginning "
+        "has it: what was muted or called up by hand meanwhile is not in it."
+    ),
     "no_song": _("What was heard together was left out: the far end sounds in it, or nothing was kept."),
 }
 
