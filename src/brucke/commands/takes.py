@@ -117,6 +117,46 @@ def hand_on(args: argparse.Namespace) -> int:
     return 1 if made.says else 0
 
 
+def bleed(args: argparse.Namespace) -> int:
+    """Offered, or muted where that is asked for; never unasked."""
+    from msgspec.structs import replace
+
+    from ..takes.bleed import find_bleed, may_pick_up
+    from ..takes.edits import mute
+    from ..takes.take import load_take, save_take
+
+    take = load_take(args.take)
+    parts = [p.id for p in may_pick_up(take)]
+    if args.part and args.part not in parts:
+        raise CannotDo(f"--part {args.part}: no microphone of this take; there are {', '.join(parts) or 'none'}")
+    told = [0.0]
+
+    def progress(share: float) -> bool:
+        print(f"progress {share:.3f}", file=sys.stderr, flush=True)
+        told[0] = share
+        return True
+
+    found = {part: find_bleed(args.take, take, part, progress) for part in ([args.part] if args.part else parts)}
+    if args.cut:
+        edits = load_take(args.take).edits
+        for part, stretches in found.items():
+            edits = mute(edits, part, stretches)
+        save_take(args.take, replace(load_take(args.take), edits=edits))
+    result = {
+        "cut": args.cut,
+        "parts": {
+            part: [{"begin_s": s.begin_s, "end_s": s.end_s} for s in stretches] for part, stretches in found.items()
+        },
+    }
+    lines = [
+        f"{take.setup.part(part).name}: {len(stretches)} stretches, "
+        f"{sum(s.end_s - s.begin_s for s in stretches):.1f} s, hold only what it picks up of others"
+        for part, stretches in found.items()
+    ]
+    emit(args, result, lambda: lines)
+    return 0
+
+
 def add_commands(to: CommandLine) -> None:
     p = to.add("takes", takes, "the takes of a folder: when, how long, how they stand")
     p.add_argument("folder", type=Path, nargs="?", default=Path())
@@ -124,6 +164,10 @@ def add_commands(to: CommandLine) -> None:
     p.add_argument("take", type=Path, help="the take's folder")
     p.add_argument("film", type=Path)
     p.add_argument("--keep", action="store_true", help="it is the take's picture from then on, and lies in its folder")
+    p = to.add("bleed", bleed, "where a microphone's track holds only what it picks up of the others")
+    p.add_argument("take", type=Path, help="the take's folder")
+    p.add_argument("--part", default="", metavar="ID", help="one microphone; else all of them")
+    p.add_argument("--cut", action="store_true", help="those stretches are muted in the take's edits; its files stay")
     p = to.add("hand-on", hand_on, "new files of a take, by what they are for")
     p.add_argument("take", type=Path, help="the take's folder")
     p.add_argument("--out", type=Path, required=True, metavar="DIR")
