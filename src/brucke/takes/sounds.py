@@ -90,3 +90,25 @@ def take_sound(folder: Path, name: str, most_s: float = LONGEST_S) -> tuple[F32,
     """(sound [channels, frames], rate) of a track; see `track_blocks`. Errors: TakeError."""
     rate, channels, blocks = track_blocks(folder, name, most_s)
     return np.ascontiguousarray(np.concatenate([np.zeros((0, channels), np.float32), *blocks]).T), rate
+
+
+def track_stretch(folder: Path, name: str, begin_s: float, seconds: float) -> tuple[int, F32]:
+    """(rate, [frames, channels]) of what a track holds from `begin_s` on, without reading what is before; silence
+    between its segments, and less where it ends. Errors: TakeError."""
+    pieces = _pieces(folder, name)
+    with _open(pieces[0][1]) as f:
+        rate, channels = f.samplerate, f.channels
+    first, count = round(begin_s * rate), round(seconds * rate)
+    found, filled = np.zeros((count, channels), np.float32), 0
+    for begin, path in pieces:
+        if begin >= first + count:
+            break
+        with _open(path) as f:
+            if f.channels != channels or begin + f.frames <= first:
+                continue
+            f.seek(max(0, first - begin))
+            at = max(0, begin - first)
+            read = f.read(count - at, dtype="float32", always_2d=True)
+            found[at : at + len(read)] = read
+            filled = max(filled, at + len(read))
+    return rate, found[:filled]

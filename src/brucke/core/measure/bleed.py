@@ -20,6 +20,8 @@ TURNS = 8
 FRAME, STEP = 320, 160  # of levels, 20 and 10 ms
 BANDS_HZ = (120.0, 300.0, 600.0, 1200.0, 2400.0, 4200.0, 7400.0)
 NOISE_SHARE = 0.1  # the quietest frames are noise
+FLOOR = 1e-7  # of a band: white noise of −90 dBFS, which 16 bits have
+SILENCE = 0.375 * SIZE * 1e-9  # the same in one frequency of a window
 OVER_NOISE = 10 ** (8 / 10)  # what is softer in a band is no bleed
 OVER, FAR_OVER = 10 ** (12 / 10), 10 ** (20 / 10)  # own sound stands so far out of noise and of what is left of bleed
 TAIL = 10 ** (-60 / 0.5 * STEP / RATE_HZ / 10)  # a room of half a second
@@ -76,7 +78,7 @@ def _frames_of(voice: F32, others: list[F32]) -> tuple[npt.NDArray[np.bool_], np
 def _own(voice: F32, came: F32) -> tuple[npt.NDArray[np.bool_], npt.NDArray[np.bool_]]:
     """Per STEP: whether it holds something of its own, and whether it holds bleed, which is thought to be `came`."""
     left, whole, bleed = (_levels(x) for x in (voice - came, voice, came))
-    noise = np.quantile(left, NOISE_SHARE, axis=0)
+    noise = np.maximum(np.quantile(left, NOISE_SHARE, axis=0), FLOOR)
     loud = bleed > OVER_NOISE * noise
     # How much of the bleed the filters leave, in the quarter of the frames where they leave least.
     share = left / bleed
@@ -108,7 +110,8 @@ def bleed_of(voice: F32, others: list[F32], counts: npt.NDArray[np.bool_] | None
         ways = np.linalg.solve(both, cross[..., None])[..., 0].T.astype(np.complex64)
         left = np.abs(seen - np.einsum("nf,ntf->tf", ways, spectra)) ** 2
         # Per frequency: what is as small as the smallest counts whole, everything larger less.
-        floor = np.quantile(left, 0.1, axis=0) + 1e-20
+        # Digital silence explains itself, and would outweigh everything that sounds.
+        floor = np.maximum(np.quantile(left, 0.1, axis=0), SILENCE)
         weight = (only[:, None] * floor / (floor + left)).astype(np.float32)
     out = np.zeros(len(voice), np.float32)
     for way, other in zip(ways, others, strict=True):

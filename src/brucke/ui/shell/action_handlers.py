@@ -145,6 +145,7 @@ class ActionHandlers:
             "proof": self.proof_take,
             "compare": self._compare,
             "bring_film": lambda: self._of_recording(w.review.kept.bring_film),
+            "edit_take": lambda: self._of_recording(w.review.kept.open_score),
             "hand_on": lambda: self._of_recording(w.review.kept.open_hand_on),
             "moment": w.strip.next_moment,
             "alone": w.gather.toggle_alone,

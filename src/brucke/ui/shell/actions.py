@@ -35,6 +35,7 @@ ACTIONS = (
     Action("proof", _("Test recording: from the top, measured"), "Shift+R"),
     Action("compare", _("Listen: change between before and now"), "B"),
     Action("bring_film", _("Review: bring a film to this recording…"), "Ctrl+B"),
+    Action("edit_take", _("Review: edit this recording…"), "Ctrl+D"),
     Action("hand_on", _("Review: hand this recording on…"), "Ctrl+G"),
     Action("next_listener", _("Next listener"), "N"),
     Action("table", _("Show as table, or as drawing"), "T"),

@@ -2,12 +2,14 @@
 it."""
 
 import os
+from collections.abc import Callable
 from pathlib import Path
 
 from PyQt6.QtCore import QFile, QMimeData, Qt, QUrl
 from PyQt6.QtGui import QDesktopServices, QGuiApplication
 from PyQt6.QtWidgets import QFileDialog, QWidget
 
+from ....app.recording.take_editing import TakeEditing
 from ....app.recording.take_files import TakeFiles
 from ....app.recording.take_folders import file_name
 from ....app.studio import Studio
@@ -22,6 +24,7 @@ from ...kit.label import Words
 from ...kit.question import Line, Question
 from ...theme.theme import Theme
 from .hand_on_dialog import HandOnDialog
+from .score_dialog import open_score
 
 FILMS = _("Films (*.mkv *.mp4 *.webm *.mov *.avi);;All files (*)")
 DELETED = _("{name} is in the wastebasket.")
@@ -44,6 +47,7 @@ class KeptLine(QWidget):
         self.give = Button(theme, _("Give"), "plain")
         self.no_film = Button(theme, _("Without its film"), "plain")
         self.film, self.hand_on = Button(theme, _("Bring a film…"), "plain"), Button(theme, _("Hand on…"), "plain")
+        self.edit = Button(theme, _("Edit…"), "plain")
         self.delete = Button(theme, _("Delete"), "plain")
         self.put_back = Button(theme, _("Put back"), "plain")
         flow = Flow(parent=self)
@@ -51,7 +55,8 @@ class KeptLine(QWidget):
             flow.addWidget(words)
         for button, act in (
             (self.show_it, self._show), (self.rename, self._rename), (self.give, self._give),
-            (self.film, self.bring_film), (self.no_film, self._leave_film), (self.hand_on, self.open_hand_on),
+            (self.film, self.bring_film), (self.no_film, self._leave_film), (self.edit, self.open_score),
+            (self.hand_on, self.open_hand_on),
             (self.delete, self._delete), (self.put_back, self._put_back),
         ):  # fmt: skip
             flow.addWidget(button)
@@ -62,9 +67,9 @@ class KeptLine(QWidget):
         taking, take = self.taking, self.taking.take
         idle = taking.state == "idle"
         self.setVisible(take is not None or self._gone is not None)
-        for b in (self.show_it, self.rename, self.give, self.film, self.hand_on, self.delete):
+        for b in (self.show_it, self.rename, self.give, self.film, self.edit, self.hand_on, self.delete):
             b.setVisible(take is not None)
-        for b in (self.rename, self.give, self.film, self.hand_on, self.delete):
+        for b in (self.rename, self.give, self.film, self.edit, self.hand_on, self.delete):
             b.setEnabled(idle)
         self.no_film.setVisible(take is not None and take.film is not None)
         placing = self._files is not None and self._files.placing
@@ -184,6 +189,16 @@ class KeptLine(QWidget):
             self._failed(_("Not changed"), e)
             return
         self.session.noticed.emit(_("The recording has no film any more. Its file stays in its folder."), "water")
+
+    def open_score(self) -> None:
+        """The recording on one axis, where it is edited."""
+        if self.taking.take is not None and self.taking.state == "idle":
+            editing = self.studio.service(TakeEditing)
+
+            def work(write: Callable[[], None]) -> None:
+                self._work.do(_("Writing the edits"), write)
+
+            open_score(self.theme, editing, self._chosen(), self.listener, work, self.window())
 
     def open_hand_on(self) -> None:
         take = self.taking.take
