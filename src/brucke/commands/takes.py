@@ -157,6 +157,51 @@ def bleed(args: argparse.Namespace) -> int:
     return 0
 
 
+def in_step(args: argparse.Namespace) -> int:
+    from msgspec.structs import replace
+
+    from ..ports.sounds.beat_sounds import beat_sounds
+    from ..ports.sounds.files import SoundFileError, mono
+    from ..takes.edits import move_to
+    from ..takes.in_step import far_ends
+    from ..takes.in_step import in_step as look
+    from ..takes.take import load_take, save_take
+    from ..words.in_step import in_step_text
+
+    take = load_take(args.take)
+    wanted = [p for p in far_ends(take) if args.part in ("", p.id)]
+    if not wanted:
+        known = ", ".join(p.id for p in far_ends(take)) or "none"
+        raise CannotDo(f"{args.take.name}: no far end “{args.part}” was recorded; there are {known}")
+    try:
+        sources = {id: mono(s) for id, s in beat_sounds(take.setup, args.sounds).items()} if args.sounds else {}
+    except (SoundFileError, OSError):
+        sources = {}  # nobody knows beforehand what was played: the other ways tell
+    found = {p.id: look(args.take, take, p.id, sources) for p in wanted}
+    if args.keep:
+        edits = load_take(args.take).edits
+        for id, x in found.items():
+            edits = move_to(edits, id, -x.late_s) if x.by != "nothing" else edits
+        save_take(args.take, replace(load_take(args.take), edits=edits))
+    lines = [
+        in_step_text(take.setup.part(id).name, x.by, x.late_s, x.plus_minus_s, x.wander_s) for id, x in found.items()
+    ]
+    result = {
+        "kept": args.keep,
+        "parts": {
+            id: {
+                "by": x.by, "late_ms": None if x.by == "nothing" else x.late_s * 1e3,
+                "plus_minus_ms": None if x.by == "nothing" else x.plus_minus_s * 1e3, "wander_ms": x.wander_s * 1e3,
+                "drift_ppm": x.drift_ppm, "matched": x.matched, "matched_of": x.of,
+            }
+            for id, x in found.items()
+        },
+        "says": lines,
+    }  # fmt: skip
+    emit(args, result, lambda: lines)
+    return 0 if all(x.by != "nothing" for x in found.values()) else 1
+
+
 def add_commands(to: CommandLine) -> None:
     p = to.add("takes", takes, "the takes of a folder: when, how long, how they stand")
     p.add_argument("folder", type=Path, nargs="?", default=Path())
@@ -168,6 +213,11 @@ def add_commands(to: CommandLine) -> None:
     p.add_argument("take", type=Path, help="the take's folder")
     p.add_argument("--part", default="", metavar="ID", help="one microphone; else all of them")
     p.add_argument("--cut", action="store_true", help="those stretches are muted in the take's edits; its files stay")
+    p = to.add("in-step", in_step, "far ends that came back late: by how much, and how that is known")
+    p.add_argument("take", type=Path, help="the take's folder")
+    p.add_argument("--part", default="", metavar="ID", help="one far end; else all of them")
+    p.add_argument("--sounds", type=Path, action="append", metavar="DIR", help="where sounds on the beat are")
+    p.add_argument("--keep", action="store_true", help="they are moved by it in the take's edits; its files stay")
     p = to.add("hand-on", hand_on, "new files of a take, by what they are for")
     p.add_argument("take", type=Path, help="the take's folder")
     p.add_argument("--out", type=Path, required=True, metavar="DIR")

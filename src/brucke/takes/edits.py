@@ -144,6 +144,11 @@ def move(edits: Edits, part: str, seconds: float) -> Edits:
     return _with(edits, part, replace(track, moved_s=0.0 if abs(moved) < 1e-7 else moved))
 
 
+def move_to(edits: Edits, part: str, seconds: float) -> Edits:
+    """A track so much later than it was recorded, sooner below zero."""
+    return move(edits, part, seconds - edits.of(part).moved_s)
+
+
 def fade(edits: Edits, in_s: float, out_s: float) -> Edits:
     return replace(edits, fade_in_s=max(0.0, min(60.0, in_s)), fade_out_s=max(0.0, min(60.0, out_s)))
 

@@ -11,7 +11,7 @@ import numpy.typing as npt
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from ...core.sound.at_rate import at_rate
-from ...takes.edits import Edits, Stretch, after_edits_s, kept, mute
+from ...takes.edits import Edits, Stretch, after_edits_s, kept, move_to, mute
 from ...takes.take import Take, TakeError
 from ...words.translation import _
 from ..jobs.background import BackgroundQueue
@@ -43,7 +43,9 @@ class TakeEditing(QObject):
         self._queue = BackgroundQueue("outline")
         self._reading: Future[tuple[float, dict[str, npt.NDArray[np.uint8]]]] | None = None
         self._hearing: Future[F32] | None = None
-        self._bleed_of = ""
+        self._looks = ("", "")  # what is looked for, and of which part
+        self.said = ""  # of what was looked for last
+        self._work: Callable[[Callable[[], None]], None] = lambda write: write()
         self.job = SubprocessJob()
         self.job.changed.connect(self.changed)
         self.job.ended.connect(self._looked)
@@ -58,7 +60,7 @@ class TakeEditing(QObject):
         return self.take.edits if self.take is not None else Edits()
 
     def open(self, folder: Path) -> None:
-        self.folder, self.outlines, self.offered, self.seconds = folder, {}, {}, 0.0
+        self.folder, self.outlines, self.offered, self.seconds, self.said = folder, {}, {}, 0.0, ""
         self._done, self._at = [("", self.edits)], 0
         take = self.take
         if take is not None:
@@ -144,21 +146,32 @@ class TakeEditing(QObject):
 
     @property
     def looking(self) -> str:
-        """The part whose track is looked through, “” none."""
-        return self._bleed_of
+        """What is looked for: “bleed”, “in_step” or “”."""
+        return self._looks[0]
 
     def look_for_bleed(self, part: str) -> None:
-        if not self._bleed_of:
-            self._bleed_of = part
-            self.job.start(["bleed", str(self.folder), "--part", part])
+        self._begin("bleed", part, ["bleed", str(self.folder), "--part", part])
+
+    def set_in_step(self, part: str, work: Callable[[Callable[[], None]], None]) -> None:
+        """A far end is moved to where it was meant, and it is said how that is known."""
+        self._work = work
+        where = [word for folder in self.session.folders for word in ("--sounds", str(folder))]
+        self._begin("in_step", part, ["in-step", str(self.folder), "--part", part, *where])
+
+    def _begin(self, what: str, part: str, command: list[str]) -> None:
+        if not self.looking:
+            self._looks = (what, part)
+            self.job.start(command)
             self.changed.emit()
 
     def stop_looking(self) -> None:
         self.job.end()
 
     def _looked(self, done: bool) -> None:
-        part, self._bleed_of = self._bleed_of, ""
-        if done:
+        (what, part), self._looks = self._looks, ("", "")
+        if done and what == "in_step":
+            self._set_in_step(part)
+        elif done:
             found = self.job.result["parts"].get(part, [])
             self.offered[part] = tuple(Stretch(s["begin_s"], s["end_s"]) for s in found)
             if not found:
@@ -167,6 +180,14 @@ class TakeEditing(QObject):
         elif self.job.said:
             self.session.noticed.emit(_("Not looked through: {why}.").format(why=self.job.said.rstrip(".")), "amber")
         self.changed.emit()
+
+    def _set_in_step(self, part: str) -> None:
+        found, said = self.job.result["parts"][part], " ".join(self.job.result["says"])
+        if found["by"] != "nothing":
+            self.do(_("set in step"), move_to(self.edits, part, -found["late_ms"] / 1e3), self._work)
+        tone = "amber" if found["by"] in ("nothing", "stored") else "water"
+        self.session.noticed.emit(said, tone)
+        self.said = said
 
     def cut_bleed(self, part: str, work: Callable[[Callable[[], None]], None]) -> None:
         """All that is offered at once, one step back."""

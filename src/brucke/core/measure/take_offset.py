@@ -157,6 +157,27 @@ def left_between(
     return replace(found, left={**found.left, **upside_down})
 
 
+def behind(
+    sources: Mapping[str, F32], lead: str, part: str, tracks: Mapping[str, F32], rate_hz: int,
+    marks: Sequence[TrackMark] = (),
+) -> Left | None:  # fmt: skip
+    """How much later `part` lies in its own track than `lead` in its own, both `tracks` mono [m] of one take, against
+    their `sources` as in `left_between`. None where either cannot be found in its track."""
+    two = {lead: sources[lead], part: sources[part]}
+    found = _on_clock(two, lead, tracks[lead], rate_hz, marks)
+    late = _find_late(found[0][part], tracks[part], rate_hz) if found is not None else None
+    if found is None or late is None:
+        return None
+    shift = late - found[1]
+    length = min(len(tracks[lead]), len(tracks[part]))
+    mixed = tracks[lead][:length] + _moved(tracks[part], -shift)[:length]
+    between = left_between(two, lead, np.ascontiguousarray(mixed), rate_hz, marks)
+    left = between.left.get(part) if between is not None else None
+    if left is None or not left.windows:
+        return None
+    return replace(left, median_s=left.median_s + shift / rate_hz)
+
+
 def _left_between(
     sources: Mapping[str, F32], lead: str, recording: F32, rate_hz: int, marks: Sequence[TrackMark]
 ) -> tuple[TakeOffsets | None, set[str]]:

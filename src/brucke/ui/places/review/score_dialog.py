@@ -80,13 +80,14 @@ class ScoreDialog(BesideWindow):
         self.sooner = self._button(_("1 ms sooner"), lambda: self.move_by(-STEP_S))
         self.fades = self._button(_("Fade in and out"), self.fade)
         self.bleed = self._button(_("Find its bleed"), self.find_bleed)
+        self.in_step = self._button(_("Set in step"), self.set_in_step)
         self.take_all = self._button(_("Mute all of it"), self.cut_bleed, kind="primary")
         self.leave_all = self._button(_("Leave it"), self.leave_bleed)
         acts, more = QWidget(), QWidget()
         flow, second = Flow(6, acts), Flow(6, more)
         for b in (self.listen, self.cut, self.only, self.back, self.muted, self.louder, self.softer):
             flow.addWidget(b)
-        for b in (self.sooner, self.later, self.fades, self.bleed, self.take_all, self.leave_all):
+        for b in (self.sooner, self.later, self.fades, self.in_step, self.bleed, self.take_all, self.leave_all):
             second.addWidget(b)
         self.undo = self._button("", lambda: self.editing.step(False, self.work), "Ctrl+Z", "plain")
         self.redo = self._button("", lambda: self.editing.step(True, self.work), "Ctrl+Shift+Z", "plain")
@@ -176,13 +177,17 @@ class ScoreDialog(BesideWindow):
         for b in (self.louder, self.softer, self.later, self.sooner):
             b.setEnabled(bool(part))
         self.bleed.setVisible(microphone and not offered)
-        self.bleed.setText(_("Stop looking") if editing.looking else _("Find its bleed"))
+        self.bleed.setText(_("Stop looking") if editing.looking == "bleed" else _("Find its bleed"))
+        self.in_step.setVisible(bool(part) and take.setup.part(part).kind == "far_end")
+        self.in_step.setText(_("Stop looking") if editing.looking == "in_step" else _("Set in step"))
         self.take_all.setVisible(bool(offered))
         self.leave_all.setVisible(bool(offered))
         self.listen.setText(_("Stop") if editing.playback.heard else _("Listen"))
         self.listen.setEnabled(not editing.reading)
         if not editing.outlines:
             self.says.say(_("The tracks are read…"))
+        elif editing.looking == "in_step":
+            self.says.say(_("Looked for how late {name} came back…").format(name=name or _("the far end")))
         elif editing.looking:
             self.says.say(
                 _("Looked through for what it picks up: {share:.0%}.")
@@ -196,7 +201,7 @@ class ScoreDialog(BesideWindow):
             self.says.say(said.format(n=len(offered), seconds=seconds, name=name))
         elif chosen is None:
             self.says.say(
-                _("{name} is chosen. Drag a stretch of it.").format(name=name)
+                " ".join([_("{name} is chosen. Drag a stretch of it.").format(name=name), editing.said]).strip()
                 if name
                 else _("Drag a stretch: in the line of a part for that part, above the lines for all of them. Ctrl and "
                        "the wheel come nearer.")
@@ -275,6 +280,12 @@ class ScoreDialog(BesideWindow):
             self.editing.stop_looking()
         elif self.drawing.data.chosen_track:
             self.editing.look_for_bleed(self.drawing.data.chosen_track)
+
+    def set_in_step(self) -> None:
+        if self.editing.looking:
+            self.editing.stop_looking()
+        elif self.drawing.data.chosen_track:
+            self.editing.set_in_step(self.drawing.data.chosen_track, self.work)
 
     def cut_bleed(self) -> None:
         self.editing.cut_bleed(self.drawing.data.chosen_track, self.work)
