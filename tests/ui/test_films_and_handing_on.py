@@ -1,9 +1,12 @@
 """In Review a film finds its place in a recording, and the recording is handed on by what it is for; both can be
 stopped, and say what came of them."""
 
+import av
 import numpy as np
 import pytest
 import soundfile as sf
+from PyQt6.QtCore import Qt
+from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QFileDialog
 
 from brucke.app.recording.take_folders import takes_folder
@@ -12,7 +15,7 @@ from brucke.takes.take import Take, load_take, save_take
 from brucke.ui.places.review.hand_on_dialog import HandOnDialog
 
 from ..films import write_film
-from .conftest import press, wait
+from .conftest import key, pause, press, wait
 
 RATE, BEGINS_S, FILM_S = 48000, 9.0, 24.0
 
@@ -64,7 +67,7 @@ def test_a_film_finds_its_place_and_the_recording_goes_out_as_one_film(window, e
     dialog.uses.buttons["film"].click()
     dialog.louder.buttons["-23"].click()
     assert dialog.holds.text().startswith("Only what is heard together goes along")
-    press(dialog.write)
+    press(dialog.another)
     wait(lambda: not kept.files.doing, 120)
     assert [f.name for f in out.iterdir()] == ["Nightboat hour film.mp4"], dialog.lines.text()
     assert "−23.0 LUFS" in dialog.lines.text().replace("-", "−")
@@ -91,7 +94,7 @@ def test_what_is_stopped_leaves_nothing_and_a_strange_film_is_said(window, eveni
     dialog = next(d for d in window.findChildren(HandOnDialog) if d.isVisible())
     assert "film" not in dialog.uses.buttons, "no film was brought"
     dialog.uses.buttons["everything"].click()
-    press(dialog.write)
+    press(dialog.another)
     press(dialog.stop)
     wait(lambda: not kept.files.doing, 60)
     assert list(out.iterdir()) == []
@@ -113,3 +116,31 @@ def test_what_is_stopped_leaves_nothing_and_a_strange_film_is_said(window, eveni
     wait(lambda: not kept.files.doing, 60)
     assert any(text.startswith("strange.mkv: the file") for text in window.notice.texts), window.notice.texts
     assert load_take(folder) == before
+
+
+@pytest.mark.live
+def test_from_the_end_of_a_song_to_a_film_on_disk_in_four_keys(live, monkeypatch, tmp_path):
+    """R ends the recording, Ctrl+G hands it on, 2 is the film, Enter writes it where films belong."""
+    w, home = live, tmp_path / "Videos"
+    home.mkdir()
+    monkeypatch.setenv("XDG_VIDEOS_DIR", str(home))
+    wait(w.isActiveWindow, 5)
+    key(w, Qt.Key.Key_R)
+    wait(lambda: w.taking.state == "recording" and w.studio.pictures.seen is not None, 30)
+    pause(6)
+    key(w, Qt.Key.Key_R)
+    wait(lambda: w.taking.state == "idle" and w.taking.take is not None, 60)
+    assert w.taking.take.film is not None, w.taking.take.missing
+    key(w, Qt.Key.Key_G, Qt.KeyboardModifier.ControlModifier)
+    dialog = next(d for d in w.findChildren(HandOnDialog) if d.isVisible())
+    wait(dialog.isActiveWindow, 5)
+    QTest.keyClick(dialog, Qt.Key.Key_2)
+    assert dialog.use == "film"
+    QTest.keyClick(dialog, Qt.Key.Key_Return)
+    wait(lambda: not w.review.kept.files.doing and w.review.kept.files.files, 120)
+    assert w.review.kept.files.files[0].parent == home
+    (film,) = home.iterdir()
+    with av.open(str(film)) as f:
+        assert [s.type for s in f.streams] == ["video", "audio"]
+        assert sum(1 for _ in f.decode(video=0)) > 100
+    dialog.reject()

@@ -3,8 +3,9 @@
 from pathlib import Path
 from typing import cast
 
-from PyQt6.QtCore import QSettings, QUrl
-from PyQt6.QtGui import QDesktopServices
+from platformdirs import user_music_path, user_videos_path
+from PyQt6.QtCore import QSettings, Qt, QUrl
+from PyQt6.QtGui import QDesktopServices, QKeyEvent
 from PyQt6.QtWidgets import QFileDialog, QVBoxLayout, QWidget
 
 from ....app.recording.take_files import TakeFiles
@@ -48,10 +49,11 @@ class HandOnDialog(BesideWindow):
         self.far_end = Button(theme, _("without the far end"), "choice")
         self.bar = progress_bar(_("Writing the files"), 100)
         self.lines = Words(theme, "body")
-        self.write, self.stop = Button(theme, _("Write into a folder…"), "primary"), Button(theme, _("Cancel"))
+        self.write, self.stop = Button(theme, "", "primary", "Enter"), Button(theme, _("Cancel"))
+        self.another = Button(theme, _("Another folder…"), "outline")
         self.show_it = Button(theme, _("Show the folder"), "outline")
         self.away = Button(theme, _("Close"), "plain", "Esc")
-        self._home = Path()
+        self._home = self._folder()
         self._build()
         self.follow(files.changed, self.refresh)
         self.refresh()
@@ -60,7 +62,7 @@ class HandOnDialog(BesideWindow):
         column = QVBoxLayout(self)
         column.setContentsMargins(24, 20, 24, 16)
         column.setSpacing(12)
-        self.what.say(_("What is it for?"))
+        self.what.say(_("What is it for?  (1 to {n})").format(n=len(self.uses.buttons)))
         left_out = QWidget()
         Flow(8, left_out).addWidget(self.far_end)
         for w in (
@@ -68,9 +70,10 @@ class HandOnDialog(BesideWindow):
         ):  # fmt: skip
             column.addWidget(w)
         column.addStretch(1)
-        column.addLayout(ends(self.write, self.stop, self.show_it, right=self.away))
+        column.addLayout(ends(self.write, self.another, self.stop, self.show_it, right=self.away))
         self.far_end.clicked.connect(self._leave_out)
-        self.write.clicked.connect(self.choose_folder)
+        self.write.clicked.connect(self.write_files)
+        self.another.clicked.connect(self.choose_folder)
         self.stop.clicked.connect(self.files.stop)
         self.show_it.clicked.connect(lambda: QDesktopServices.openUrl(QUrl.fromLocalFile(str(self._home))))
         self.away.clicked.connect(self.reject)
@@ -79,10 +82,30 @@ class HandOnDialog(BesideWindow):
     def _far_ends(self) -> bool:
         return any(p.kind == "far_end" for p in self.take.setup.parts if p.id in self.take.parts)
 
+    def _folder(self) -> Path:
+        """Where it was written last; else where films or music belong."""
+        last = str(self.settings.value(f"{SETTING}/folder", ""))
+        if last and Path(last).is_dir():
+            return Path(last)
+        return user_videos_path() if self.use == "film" else user_music_path()
+
     def _choose(self, use: str) -> None:
         self.use = use
+        self._home = self._home if self.files.doing else self._folder()
         self.settings.setValue(f"{SETTING}/use", use)
         self.refresh()
+
+    def keyPressEvent(self, e: QKeyEvent | None) -> None:
+        """A digit chooses what it is for, Enter writes it."""
+        uses = list(self.uses.buttons)
+        if e is not None and e.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.write.isVisible():
+            self.write_files()
+            return
+        at = e.key() - Qt.Key.Key_1 if e is not None else -1
+        if 0 <= at < len(uses) and not self.files.doing:
+            self._choose(uses[at])
+        else:
+            super().keyPressEvent(e)
 
     def _choose_mix(self, listener: str) -> None:
         self.mix = listener
@@ -98,15 +121,17 @@ class HandOnDialog(BesideWindow):
         self.refresh()
 
     def choose_folder(self) -> None:
-        start = str(self.settings.value(f"{SETTING}/folder", str(Path.home())))
-        name = QFileDialog.getExistingDirectory(self, _("The folder for the new files"), start)
+        name = QFileDialog.getExistingDirectory(self, _("The folder for the new files"), str(self._home))
         if name:
             self.settings.setValue(f"{SETTING}/folder", name)
             self._home = Path(name)
+            self.write_files()
+
+    def write_files(self) -> None:
+        if not self.files.doing:
             loudness = float(self.loudness) if self.loudness and self.use in HEARD_TOGETHER else None
-            self.files.hand_on(
-                self.folder, self._home, Asked(cast(Use, self.use), self.with_far_end, loudness, self.mix)
-            )
+            asked = Asked(cast(Use, self.use), self.with_far_end, loudness, self.mix)
+            self.files.hand_on(self.folder, self._home, asked)
 
     def _holds(self) -> str:
         """What goes along, and who of the far ends is in it."""
@@ -129,10 +154,18 @@ class HandOnDialog(BesideWindow):
         self.holds.say(self._holds())
         for w in (self.uses, self.louder, self.far_end):
             w.setEnabled(not busy)
-        self.write.setVisible(not busy)
-        self.write.setEnabled(not files.doing)
+        self.write.setText(_("Write into {folder}").format(folder=_short(self._home)))
+        for b in (self.write, self.another):
+            b.setVisible(not busy)
+            b.setEnabled(not files.doing)
         self.stop.setVisible(busy)
         self.bar.setVisible(busy)
         self.bar.setValue(round(100 * files.job.share))
         self.lines.say("" if busy else "\n".join(files.lines), "ink" if files.went_well else "coral")
         self.show_it.setVisible(not busy and files.went_well and bool(self._home.name))
+
+
+def _short(folder: Path) -> str:
+    """“~/Music”."""
+    home = Path.home()
+    return f"~/{folder.relative_to(home)}" if folder != home and folder.is_relative_to(home) else str(folder)
