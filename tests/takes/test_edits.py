@@ -2,6 +2,7 @@
 
 import av
 import numpy as np
+import pyloudnorm
 import pytest
 import soundfile as sf
 from hypothesis import given
@@ -17,6 +18,7 @@ from brucke.takes.contents import Asked
 from brucke.takes.edited import SEAM_S, Sounds, left
 from brucke.takes.edits import UNEDITED, Edits, Stretch, after_edits_s, kept
 from brucke.takes.handing_on import hand_on, in_step_frames
+from brucke.takes.levelling import gain_like_neighbours
 from brucke.takes.placing import bring_film
 from brucke.takes.take import Take, TakeError, load_take, save_take
 
@@ -169,7 +171,7 @@ def test_a_cut_made_here_is_in_all_four_ways_and_they_agree_to_the_frame(nightbo
 
 
 @pytest.mark.parametrize("edits", [
-    Edits(left_out=(Stretch(3.0, 2.0),)), Edits(fade_in_s=float("inf")), e.mute(UNEDITED, "nobody", [Stretch(0, 1)]),
+    Edits(left_out=(Stretch(3.0, 2.0),)), Edits(left_out=(Stretch(3.0, 5.0), Stretch(1.0, 4.0))), Edits(fade_in_s=float("inf")), e.mute(UNEDITED, "nobody", [Stretch(0, 1)]),
     replace(UNEDITED, tracks={"voice": e.TrackEdits(gain_db=300.0)}),
     replace(UNEDITED, tracks={"voice": e.TrackEdits(moved_s=float("nan"))}),
 ])  # fmt: skip
@@ -178,3 +180,20 @@ def test_edits_that_are_none_are_refused_in_one_sentence(nightboat, tmp_path, ed
     save_take(folder, replace(load_take(folder), edits=edits))
     with pytest.raises(TakeError, match="edits"):
         load_take(folder)
+
+
+def test_a_stretch_is_made_as_loud_as_what_is_around_it(nightboat, tmp_path, rng):
+    """Against the loudness of pyloudnorm."""
+    noise = 0.1 * rng.standard_normal((1, SECONDS * RATE))
+    noise[:, 5 * RATE : 7 * RATE] *= 10 ** (-9 / 20)
+    folder = write_take(tmp_path / "A take", nightboat, {"voice": noise.astype(np.float32)})
+    gain = gain_like_neighbours(folder, load_take(folder), "voice", Stretch(5.0, 7.0))
+    meter = pyloudnorm.Meter(RATE)
+    around = np.concatenate([noise[0, : 5 * RATE], noise[0, 7 * RATE : 12 * RATE]])
+    assert gain == pytest.approx(
+        meter.integrated_loudness(around) - meter.integrated_loudness(noise[0, 5 * RATE : 7 * RATE]), abs=0.2
+    )
+    assert gain == pytest.approx(9.0, abs=0.3)
+    for bad in (Stretch(5.0, 5.1), Stretch(0.0, 12.0)):
+        with pytest.raises(TakeError, match="silent"):
+            gain_like_neighbours(folder, load_take(folder), "voice", bad)

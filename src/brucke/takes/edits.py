@@ -3,6 +3,7 @@ seconds on the take's own time, as it was recorded."""
 
 import math
 from collections.abc import Iterable, Iterator
+from itertools import pairwise
 
 import msgspec
 from msgspec.structs import replace
@@ -174,7 +175,7 @@ def edit_problems(edits: Edits, parts: Iterable[str]) -> Iterator[tuple[str, str
         if part not in known:
             yield place, "no part of this take"
         yield from _stretches(f"{place}.muted", track.muted)
-        yield from _stretches(f"{place}.raised", [Stretch(r.begin_s, r.end_s) for r in track.raised])
+        yield from _stretches(f"{place}.raised", [Stretch(r.begin_s, r.end_s) for r in track.raised], apart=False)
         for gain in (track.gain_db, *(r.gain_db for r in track.raised)):
             if not MIN_GAIN_DB <= gain <= MAX_GAIN_DB:
                 yield place, f"a gain of {gain:g} dB, outside {MIN_GAIN_DB:g} to {MAX_GAIN_DB:g}"
@@ -182,8 +183,11 @@ def edit_problems(edits: Edits, parts: Iterable[str]) -> Iterator[tuple[str, str
             yield place, "moved too far"
 
 
-def _stretches(place: str, stretches: Iterable[Stretch]) -> Iterator[tuple[str, str]]:
+def _stretches(place: str, stretches: Iterable[Stretch], apart: bool = True) -> Iterator[tuple[str, str]]:
+    """`apart`: in their order, none in another."""
     some = list(stretches)
+    if apart and any(b.begin_s < a.end_s for a, b in pairwise(some)):
+        yield place, "stretches that lie in one another"
     if len(some) > MOST:
         yield place, "too many stretches"
     for s in some[:MOST]:

@@ -106,8 +106,10 @@ class TakeEditing(QObject):
         """A part by itself, or what a `listener` got where `part` is “”: of what is left of the stretch, a minute at
         most."""
         take = self.take
-        if take is None or self._hearing is not None or not self.playback.may:
-            self.playback.hear(np.zeros((2, 1), np.float32))  # which says why not
+        if take is None or self._hearing is not None:
+            return
+        if not self.playback.may:
+            self.playback.hear(np.zeros((2, 1), np.float32))  # which says why not, and plays nothing
             return
         folder, rate = self.folder, self.session.setup.rate_hz
 

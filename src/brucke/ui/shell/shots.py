@@ -12,6 +12,8 @@ from ...app.session.session import Session
 from ...app.studio import Studio
 from ...core.document.setup import Setup
 from ...core.storage.presets import OWN
+from ...takes.edits import Stretch
+from ..places.review.score_dialog import ScoreDialog
 from ..theme.theme import Theme
 from .window import Window
 
@@ -116,9 +118,6 @@ class _Pictures:
         w.align.everywhere()
         w.align.choose_part("harp")
         self.shot("align-in-step", 1)
-        w.align.toggle_table()
-        self.shot("align-table", 0.5)
-        w.align.toggle_table()
 
     def _prove(self) -> None:
         self.window.taking.prove_from_the_top()
@@ -128,6 +127,7 @@ class _Pictures:
         w = self.window
         self._prove()
         self.shot("review", 0.5)
+        self._score()
         w.go_to("align")
         w.running.play(True)
         w.go_to("perform")
@@ -139,6 +139,22 @@ class _Pictures:
         w.do("share")
         self.shot("share-night", 1)
         self.theme.set(night=False)
+
+    def _score(self) -> None:
+        """The recording that was just made, edited a little."""
+        w = self.window
+        w.review.kept.open_score()
+        dialog = next(d for d in w.findChildren(ScoreDialog) if d.isVisible())
+        self.until(lambda: bool(dialog.editing.outlines), 60)
+        dialog.drawing.choose(Stretch(2.0, 4.0), "")
+        dialog.leave_out()
+        dialog.drawing.choose(Stretch(13.0, 15.5), "cello")
+        dialog.mute()
+        dialog.drawing.choose(Stretch(8.0, 11.0), "voice")
+        dialog.raise_by(2.0)
+        self.until(lambda: bool(dialog.drawing.data.tracks[0].shape), 10)
+        dialog.grab().save(str(self.folder / "score.png"))
+        dialog.reject()
 
     def nothing_yet(self) -> None:
         w = self.window

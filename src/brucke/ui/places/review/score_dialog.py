@@ -76,6 +76,7 @@ class ScoreDialog(BesideWindow):
         self.muted = self._button(_("Mute"), self.mute, "M")
         self.louder = self._button(_("Louder"), lambda: self.raise_by(STEP_DB))
         self.softer = self._button(_("Softer"), lambda: self.raise_by(-STEP_DB))
+        self.level = self._button(_("As loud as around it"), self.level_it)
         self.later = self._button(_("1 ms later"), lambda: self.move_by(STEP_S))
         self.sooner = self._button(_("1 ms sooner"), lambda: self.move_by(-STEP_S))
         self.fades = self._button(_("Fade in and out"), self.fade)
@@ -85,7 +86,7 @@ class ScoreDialog(BesideWindow):
         self.leave_all = self._button(_("Leave it"), self.leave_bleed)
         acts, more = QWidget(), QWidget()
         flow, second = Flow(6, acts), Flow(6, more)
-        for b in (self.listen, self.cut, self.only, self.back, self.muted, self.louder, self.softer):
+        for b in (self.listen, self.cut, self.only, self.back, self.muted, self.louder, self.softer, self.level):
             flow.addWidget(b)
         for b in (self.sooner, self.later, self.fades, self.in_step, self.bleed, self.take_all, self.leave_all):
             second.addWidget(b)
@@ -173,7 +174,8 @@ class ScoreDialog(BesideWindow):
         for b in (self.cut, self.only, self.back):
             b.setEnabled(chosen is not None)
         self.cut.setText(_("Leave out of all") if part else _("Leave out"))
-        self.muted.setEnabled(chosen is not None and bool(part))
+        for b in (self.muted, self.level):
+            b.setEnabled(chosen is not None and bool(part))
         for b in (self.louder, self.softer, self.later, self.sooner):
             b.setEnabled(bool(part))
         self.bleed.setVisible(microphone and not offered)
@@ -266,6 +268,23 @@ class ScoreDialog(BesideWindow):
             after = change.raise_by(self._edits, d.chosen_track, d.chosen, db)
             self._do(_("louder") if db > 0 else _("softer"), after)
 
+    def level_it(self) -> None:
+        """The stretch as loud as what is before and after it."""
+        d, editing = self.drawing.data, self.editing
+        take, chosen = editing.take, d.chosen
+        if take is None or chosen is None or not d.chosen_track:
+            return
+        from ....takes.levelling import gain_like_neighbours  # libsndfile: not before it is needed
+
+        try:
+            gain = gain_like_neighbours(editing.folder, take, d.chosen_track, chosen)
+        except (TakeError, OSError) as e:
+            editing.session.noticed.emit(_("Not levelled: {why}.").format(why=str(e).rstrip(".")), "amber")
+            return
+        now = next((r.gain_db for r in self._edits.of(d.chosen_track).raised
+                    if (r.begin_s, r.end_s) == (chosen.begin_s, chosen.end_s)), 0.0)  # fmt: skip
+        self._do(_("a stretch levelled"), change.raise_by(self._edits, d.chosen_track, chosen, gain - now))
+
     def move_by(self, seconds: float) -> None:
         d = self.drawing.data
         if d.chosen_track:
@@ -327,6 +346,8 @@ def open_score(
     theme: Theme, editing: TakeEditing, folder: Path, listener: str, work: Callable[[Callable[[], None]], None],
     parent: QWidget | None,
 ) -> ScoreDialog:  # fmt: skip
+    for before in parent.findChildren(ScoreDialog) if parent is not None else ():
+        before.reject()  # what is done and undone is of one recording
     editing.open(folder)
     dialog = ScoreDialog(theme, editing, listener, work, parent)
     dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
