@@ -171,7 +171,8 @@ def test_a_cut_made_here_is_in_all_four_ways_and_they_agree_to_the_frame(nightbo
 
 
 @pytest.mark.parametrize("edits", [
-    Edits(left_out=(Stretch(3.0, 2.0),)), Edits(left_out=(Stretch(3.0, 5.0), Stretch(1.0, 4.0))), Edits(fade_in_s=float("inf")), e.mute(UNEDITED, "nobody", [Stretch(0, 1)]),
+    Edits(left_out=(Stretch(3.0, 2.0),)), Edits(left_out=(Stretch(3.0, 5.0), Stretch(1.0, 4.0))),
+    Edits(fade_in_s=float("inf")), e.mute(UNEDITED, "nobody", [Stretch(0, 1)]),
     replace(UNEDITED, tracks={"voice": e.TrackEdits(gain_db=300.0)}),
     replace(UNEDITED, tracks={"voice": e.TrackEdits(moved_s=float("nan"))}),
 ])  # fmt: skip
