@@ -2,6 +2,7 @@
 
 import av
 import numpy as np
+import opentimelineio as otio
 import pyloudnorm
 import pytest
 import soundfile as sf
@@ -126,6 +127,18 @@ def test_a_mix_that_is_made_anew_is_what_the_engine_would_have_given(nightboat, 
     assert np.abs(made[:, a:b] - live[:, a:b]).max() > 0.05
 
 
+def see_timeline(file, there):
+    """By the format's own library: tracks of one length, files that are there, the cut in the picture."""
+    timeline = otio.adapters.read_from_file(str(file))
+    assert {round(t.duration().to_seconds(), 3) for t in timeline.tracks} == {9.0}
+    assert [t.name for t in timeline.tracks] == ["Picture", "Harp", "Voice"]
+    clips = list(timeline.find_clips())
+    assert {c.media_reference.target_url for c in clips} <= there
+    pictures = [c.source_range for c in timeline.video_tracks()[0].find_clips()]
+    spans = [(r.start_time.to_seconds(), r.end_time_exclusive().to_seconds()) for r in pictures]
+    assert spans == [(0.0, 2.0), (5.0, 11.9)]
+
+
 def test_a_cut_made_here_is_in_all_four_ways_and_they_agree_to_the_frame(nightboat, tmp_path, rng):
     """A click at 9 s lies 3 s earlier, in every file, with its picture."""
     frames = SECONDS * RATE
@@ -146,8 +159,11 @@ def test_a_cut_made_here_is_in_all_four_ways_and_they_agree_to_the_frame(nightbo
     for use in ("editor", "song", "film", "everything"):
         out = tmp_path / use
         out.mkdir()
-        for file in hand_on(folder, take, out, Asked(use), remix=remix).files:
-            if file.path.suffix == ".csv":
+        made = hand_on(folder, take, out, Asked(use), remix=remix)
+        for file in made.files:
+            if file.path.suffix == ".otio":
+                see_timeline(file.path, {f.path.name for f in made.files})
+            if file.path.suffix in (".csv", ".otio") or file.path.stem == "Picture":
                 continue
             with av.open(str(file.path)) as f:
                 heard = np.concatenate(

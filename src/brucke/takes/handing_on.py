@@ -24,6 +24,7 @@ from .handed import Handed, HandedOn, Progress, free, gain_for, mixed, watched
 from .marks import read_marks
 from .sounds import track_frames
 from .take import Take, TakeError
+from .timeline import hand_on_picture, hand_on_timeline
 
 
 def hand_on(
@@ -38,7 +39,9 @@ def hand_on(
         raise TakeError(f"{sounds.folder.name}: nothing is left of it after what was left out")
     try:
         if asked.use in ("editor", "everything"):
-            _parts(sounds, home, asked, made, progress)
+            tracks = _parts(sounds, home, asked, made, progress)
+            picture = hand_on_picture(sounds, home, made, progress)
+            hand_on_timeline(sounds, home, made, tracks, picture)
         if asked.use in ("song", "everything"):
             _song(sounds, home, asked, made, progress)
         if asked.use == "film":
@@ -69,8 +72,10 @@ def in_step_frames(take: Take, rate_hz: int) -> dict[str, tuple[int, str]]:
     return found
 
 
-def _parts(sounds: Sounds, home: Path, asked: Asked, made: HandedOn, progress: Progress) -> None:
-    """Every part on a track of its own, from one common start, of one length."""
+def _parts(
+    sounds: Sounds, home: Path, asked: Asked, made: HandedOn, progress: Progress
+) -> list[tuple[str, Handed, int]]:
+    """Every part on a track of its own, from one common start, of one length: (its name, its file, its rate)."""
     folder, take = sounds.folder, sounds.take
     parts = parts_of(take, asked.far_ends)
     if not parts:
@@ -82,6 +87,7 @@ def _parts(sounds: Sounds, home: Path, asked: Asked, made: HandedOn, progress: P
     rate = rates.pop()
     frames, whole = sounds.left_frames(rate), round(sounds.seconds * rate)
     moved = in_step_frames(take, rate)
+    written = []
     for number, part in enumerate(parts):
         if not lengths[part.id][0]:
             made.says.append(f"missing {part.name}")
@@ -94,8 +100,10 @@ def _parts(sounds: Sounds, home: Path, asked: Asked, made: HandedOn, progress: P
             for block in watched(sounds.left(rate, moved_blocks), frames, progress):
                 out.write(block)
         made.files.append(Handed(target, frames / rate, channels))
+        written.append((part.name, made.files[-1], rate))
         if moved[part.id][1] == "unknown" and part.kind != "far_end":
             made.says.append(f"not_moved {part.name}")
+    return written
 
 
 def _song(sounds: Sounds, home: Path, asked: Asked, made: HandedOn, progress: Progress) -> None:

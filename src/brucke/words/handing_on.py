@@ -18,7 +18,7 @@ ABOUT = {
     "film": _("The pictures of the film that was brought, as they are, with what a listener heard."),
     "editor": _(
         "Every part as it came in, on a track of its own: all from one beginning, of one length, and moved by what was "
-        "measured, so that what was on one beat lies together."
+        "measured, so that what was on one beat lies together. With the pictures of its film, and a timeline of it all."
     ),
     "everything": _("Every part on its own track, what a listener heard, and a table of marks and of what was moved."),
 }
