@@ -226,7 +226,7 @@ def test_two_cameras_take_pictures_each_at_its_own_pace(nightboat, sounds, tmp_p
         setup, invent(setup, 1, True), {p.id: sounds[p.id] for p in nightboat.parts if p.id in sounds}
     ).world
     taken = []
-    world._show = lambda part, device, at, seen: taken.append((part.id, at))
+    world._show = lambda part, at, seen: taken.append((part.id, at))
     world.keep_far_ends(tmp_path)
     silence = np.zeros((len(setup.listeners), 6, setup.block_frames), np.float32)
     for _ in range(4 * RATE // setup.block_frames):

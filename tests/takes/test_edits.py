@@ -20,6 +20,7 @@ from brucke.takes.edited import SEAM_S, Sounds, left
 from brucke.takes.edits import UNEDITED, Edits, Stretch, after_edits_s, kept
 from brucke.takes.handing_on import hand_on, in_step_frames
 from brucke.takes.levelling import gain_like_neighbours
+from brucke.takes.overview import A_SECOND, FLOOR_DB, outline, overview
 from brucke.takes.placing import bring_film
 from brucke.takes.take import Take, TakeError, load_take, save_take
 
@@ -214,3 +215,22 @@ def test_a_stretch_is_made_as_loud_as_what_is_around_it(nightboat, tmp_path, rng
     for bad in (Stretch(5.0, 5.1), Stretch(0.0, 12.0)):
         with pytest.raises(TakeError, match="silent"):
             gain_like_neighbours(folder, load_take(folder), "voice", bad)
+
+
+def test_an_outline_is_kept_made_anew_when_a_track_changes_and_never_believed_of_a_stranger(nightboat, tmp_path):
+    folder = write_take(tmp_path / "A take", nightboat, {"voice": np.full((1, 2 * RATE), 0.1, np.float32)})
+    take = load_take(folder)
+    first = overview(folder, take)["voice"]
+    assert len(first) == 2 * A_SECOND
+    assert first[10] == round(255 * (1 - 20 / FLOOR_DB))
+    (folder / "parts/voice.wav").touch()
+    np.testing.assert_array_equal(overview(folder, take)["voice"], first)
+    sf.write(folder / "parts/voice.wav", np.full((3 * RATE, 1), 0.5, np.float32), RATE, subtype="FLOAT")
+    assert len(overview(folder, take)["voice"]) == 3 * A_SECOND
+    for hostile in (b"none", b"PK\x03\x04 broken"):
+        (folder / "overview.npz").write_bytes(hostile)
+        assert len(overview(folder, take)["voice"]) == 3 * A_SECOND
+    np.savez_compressed(folder / "overview.npz", stamp=np.array("x"), voice=np.zeros(2**27, np.uint8))
+    assert len(overview(folder, take)["voice"]) == 3 * A_SECOND
+    fine = outline(folder, take, "voice", 1.0, 0.001, 48)
+    assert (fine == round(255 * (1 + 20 * np.log10(0.5) / FLOOR_DB))).all()

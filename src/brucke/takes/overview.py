@@ -1,16 +1,19 @@
 """How loud every track of a take is over time, in a small file beside it: an hour is drawn at once. And any stretch of
 a track, to its frames."""
 
+import zipfile
 from pathlib import Path
 
 import numpy as np
 import numpy.typing as npt
 
+from ..core.files.safe_read import ReadProblem, regular_file
 from .sounds import track_blocks, track_stretch
 from .take import Take, TakeError
 
 FILE = "overview.npz"
 A_SECOND = 50
+MAX_BYTES = 2**26
 FLOOR_DB = 60.0  # below full scale; what is softer is a thin line
 U8 = npt.NDArray[np.uint8]
 F32 = npt.NDArray[np.float32]
@@ -19,16 +22,17 @@ F32 = npt.NDArray[np.float32]
 def overview(folder: Path, take: Take) -> dict[str, U8]:
     """By part, peaks [A_SECOND a second], 0 for FLOOR_DB and less, 255 for full scale; from its file, or made and kept.
     A track that cannot be read is not in it."""
+    stamp = _stamp(folder, take)
     known = _read(folder)
-    if known is not None and set(known) <= set(take.parts) and _stamp(folder, take) == _stamp_of(folder):
-        return known
+    if known is not None and known[0] == stamp:
+        return known[1]
     found = {}
     for id, name in take.parts.items():
         try:
             found[id] = _peaks(folder, name)
         except TakeError:
             continue
-    _keep(folder, found, _stamp(folder, take))
+    _keep(folder, found, stamp)
     return found
 
 
@@ -69,20 +73,20 @@ def _stamp(folder: Path, take: Take) -> str:
     return repr(sizes)
 
 
-def _read(folder: Path) -> dict[str, U8] | None:
+def _read(folder: Path) -> tuple[str, dict[str, U8]] | None:
+    """(of which tracks, by part); None where there is none, or one of somebody else's making."""
+    path = folder / FILE
     try:
-        with np.load(folder / FILE, allow_pickle=False) as file:
-            return {id: file[id] for id in file.files if id != "stamp" and file[id].dtype == np.uint8}
-    except (OSError, ValueError, KeyError, EOFError):
+        regular_file(path)
+        with zipfile.ZipFile(path) as file:
+            if sum(member.file_size for member in file.infolist()) > MAX_BYTES:
+                return None
+        with np.load(path, allow_pickle=False) as arrays:
+            found = {id: arrays[id] for id in arrays.files if id != "stamp"}
+            stamp = str(arrays["stamp"])
+    except (ReadProblem, OSError, ValueError, KeyError, EOFError, zipfile.BadZipFile):
         return None
-
-
-def _stamp_of(folder: Path) -> str:
-    try:
-        with np.load(folder / FILE, allow_pickle=False) as file:
-            return str(file["stamp"])
-    except (OSError, ValueError, KeyError, EOFError):
-        return ""
+    return (stamp, found) if all(x.dtype == np.uint8 and x.ndim == 1 for x in found.values()) else None
 
 
 def _keep(folder: Path, found: dict[str, U8], stamp: str) -> None:
