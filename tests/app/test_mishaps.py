@@ -437,3 +437,25 @@ def test_what_has_slid_out_of_step_is_said_within_a_second_of_that(hour, seed):
     )))  # fmt: skip
     hour.run(1.0)
     assert not holds()
+
+
+def test_a_computer_that_may_go_to_sleep_is_said_each_time_once_a_minute(hour):
+    ahead = ""
+    hour.it.sleep_ahead = lambda: ahead
+    for i in range(20):
+        hour.run(61.0)
+        assert len(hour.said) == i
+        ahead = "Nothing on this desktop keeps it awake, though Lounge call hears you."
+        hour.run(1.0)
+        assert hour.said[-1][0] == ahead
+        assert hour.said[-1][1]()
+        ahead = ""
+        hour.run(0.4)
+        assert not hour.said[-1][1]()
+        ahead = "Nothing on this desktop keeps it awake, though Lounge call hears you."
+        hour.run(1.0)
+        ahead = ""
+    hour.it.switch("sleep", False)
+    ahead = "Nothing on this desktop keeps it awake."
+    hour.run(70.0)
+    assert len(hour.said) == 20, "switched off"

@@ -9,6 +9,7 @@ NAMES = {
     "over": _("talking over music that stays as loud"), "headset": _("a headset that changed its way"),
     "picks_up": _("the song in the microphone"), "disk": _("a disk that fills up"), "battery": _("a low battery"),
     "pictures": _("a camera that falls behind"), "slides": _("two clocks that run apart"),
+    "sleep": _("a computer that may go to sleep"),
 }  # fmt: skip
 MUTED = _("{part} is muted, and something comes in: nobody hears it. F11 lets it sound.")
 CLIPS = _("{part} is too loud at its input: it clips. Turn the knob there down.")

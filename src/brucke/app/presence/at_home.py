@@ -51,7 +51,7 @@ class AtHome(QObject):
         self.unopened = ""  # why the last setup is not the one that is open
         self._unheard = Unheard()
         self._told: dict[str, words.News] = {}
-        self._slept = self._sleeping = self._warned = False
+        self._slept = self._sleeping = False
         self._tried = 0.0
         self._missing: dict[str, float] = {}  # devices that are not there, since when
         presence = self.presence
@@ -148,17 +148,13 @@ class AtHome(QObject):
         on_air = self.session.live.on_air and self.running.state != "stopped"
         open_ids = self.open_ids if on_air else ()
         self.awake.keep(words.awake_reason(self.session.setup, open_ids, on_air, recording))
-        if not self.may_sleep:
-            self._warned = False
-        elif not self._warned:
-            self._warned = True
-            self.session.stands.emit(self.awake_text, "amber", lambda: self.may_sleep)
         self._tell(self._news(open_ids, now))
 
     @property
-    def may_sleep(self) -> bool:
-        """Whether the computer may go to sleep though it should not: nobody who could keeps it awake."""
-        return bool(self.awake.reason) and not (self.awake.kept or self.awake.asked)
+    def sleep_ahead(self) -> str:
+        """That the computer may go to sleep though it should not, as nobody who could keeps it awake; “” where that is
+        not so."""
+        return self.awake_text if self.awake.reason and not (self.awake.kept or self.awake.asked) else ""
 
     @property
     def awake_text(self) -> str:

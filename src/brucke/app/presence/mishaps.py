@@ -2,7 +2,7 @@
 
 import math
 import time
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from concurrent.futures import Future
 from dataclasses import dataclass
 
@@ -77,6 +77,7 @@ class Mishaps(QObject):
         self.session, self.running, self.desktop, self.taking = session, running, desktop, taking
         self.clocks, self.leaks, self.pictures = watches.clocks, watches.leaks, watches.pictures
         self.order, self.settings = order, settings
+        self.sleep_ahead: Callable[[], str] = lambda: ""  # told by whoever keeps the computer awake
         self._computer = BackgroundQueue("computer")  # a disk may take its time to answer
         self._asked: Future[tuple[int | None, int | None]] | None = None
         self._asked_at, self.battery, self.free = -COMPUTER_S, None, None  # type: float, int | None, int | None
@@ -124,6 +125,8 @@ class Mishaps(QObject):
         for (sent, came), slid in self.clocks.slides_s(now).items():
             if came.partition("/")[2] in {p.id for p in self.session.setup.parts}:  # a look may be at what has gone
                 yield Mishap("slides", came, slid_text(self.session.setup, sent, came, slid), lasting=True)
+        if sleep := self.sleep_ahead():
+            yield Mishap("sleep", "", sleep, lasting=True)
         if self.battery is not None and self.battery <= LOW_PERCENT:
             yield Mishap("battery", "", words.BATTERY.format(percent=self.battery), lasting=True)
         if self.session.live.on_air:

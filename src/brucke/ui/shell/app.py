@@ -88,6 +88,7 @@ def _at_home(app: QApplication, w: "Window") -> BackgroundMode:
     """Closing the window leaves the sound on; the desktop is told, and tells."""
     own, system = Bus("session"), Bus("system")
     home = AtHome(w.session, w.running, w.taking, w.desktop, w.settings, own, system)
+    w.studio.mishaps.sleep_ahead = lambda: home.sleep_ahead
     w.ask_held = lambda text: whether_held(w, w.theme, text)
     hiding = w.background_mode = BackgroundMode(
         w, home, TrayHost(own), w.settings, lambda text: whether_open(w, w.theme, text)
