@@ -114,6 +114,7 @@ def test_a_camera_process_that_dies_leaves_a_gap_in_the_picture_and_none_in_the_
     pause(3)
     folder, take = kept(studio)
     assert take.film is not None
+    assert any(m.startswith("a part of the picture") for m in take.missing)
     with av.open(str(folder / take.film.file)) as film:
         times = np.array([float(f.time) for f in film.decode(film.streams.video[0])])
     assert len(times) > 100

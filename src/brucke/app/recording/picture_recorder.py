@@ -62,6 +62,7 @@ class PictureRecorder(QObject):
         self._pipes = 0
         self._looking: Future[list[Camera]] | None = None
         self._aside = BackgroundQueue("cameras")  # a driver may take its time to answer
+        self._broke = ""  # why a part of the picture is not in the recording that runs
         self._recorded = False  # whether a take was recorded when it was looked last
         taking.whole.append(lambda: self.whole)
         taking.changed.connect(self._see_end)
@@ -184,6 +185,8 @@ class PictureRecorder(QObject):
             self._gone(_("it gives no pictures"))
 
     def _gone(self, why: str) -> None:
+        if self._keeps is not None:
+            self._broke = why
         self._end()
         self._set("gone", why)
 
@@ -200,6 +203,8 @@ class PictureRecorder(QObject):
     def _see_end(self) -> None:
         """As soon as a recording ends: what it has not of the picture."""
         recorded, self._recorded = self._recorded, self.taking.state == "recording"
+        if self._recorded and not recorded:
+            self._broke = ""
         if not recorded or self.taking.state != "finishing" or not self.chosen:
             return
         seen, missing = self.seen, self.taking.recording.missing
@@ -207,6 +212,8 @@ class PictureRecorder(QObject):
             missing.append(_("the picture: {why}").format(why=self.why or _("the camera had given none yet")))
         elif self.not_kept:
             missing.append(_("the picture from somewhere on: {why}").format(why=self.not_kept))
+        elif self._broke:
+            missing.append(_("a part of the picture: {why}").format(why=self._broke))
         elif seen is not None and seen.lost:
             missing.append(_("{n} pictures: the computer was busy").format(n=seen.lost))
 
