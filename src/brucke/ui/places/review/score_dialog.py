@@ -159,6 +159,8 @@ class ScoreDialog(BesideWindow):
         self.undo.setEnabled(bool(editing.can_undo))
         self.redo.setEnabled(bool(editing.can_redo))
         self.fades.setChecked(edits.fade_in_s > 0)
+        for b in (self.undo, self.redo):
+            b.updateGeometry()
         self._show_along()
         self._say()
 
@@ -186,6 +188,8 @@ class ScoreDialog(BesideWindow):
         self.leave_all.setVisible(bool(offered))
         self.listen.setText(_("Stop") if editing.playback.heard else _("Listen"))
         self.listen.setEnabled(not editing.reading)
+        for b in (self.cut, self.bleed, self.in_step, self.listen):
+            b.updateGeometry()
         if not editing.outlines:
             self.says.say(_("The tracks are read…"))
         elif editing.looking == "in_step":
