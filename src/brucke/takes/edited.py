@@ -19,7 +19,6 @@ from .sounds import track_blocks, track_frames
 from .take import Take, TakeError
 
 SEAM_S = 0.01
-BLOCK = 48_000
 # (folder, take, listener) → (rate, blocks [2, frames]) of a mix that is made anew from the edited parts.
 Remix = Callable[[Path, Take, str], tuple[int, Iterator[F32]]]
 

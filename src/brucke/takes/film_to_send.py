@@ -10,15 +10,14 @@ import av
 import numpy as np
 
 from ..core.measure.correlation import F32
-from ..ports.sounds.track import open_media
 from .broadcast_wav import UNSIGNED
 from .contents import Asked, mix_of
 from .edited import Sounds
-from .film_left import SoundStream, film_of_what_is_left
-from .handed import Handed, HandedOn, Progress, Stopped, free, gain_for, mixed
+from .film_copy import KINDS, copy_pictures, ending_for, opened_film
+from .film_left import AHEAD_S, SoundStream, film_of_what_is_left
+from .handed import Handed, HandedOn, Progress, free, gain_for, mixed
 from .take import FilmPiece, TakeError
 
-IN_MP4 = ("h264", "hevc", "mpeg4", "av1")
 SLIDES_S = 0.5e-3  # over a whole piece: less is nothing that anybody could tell
 BLOCK = 48_000
 
@@ -35,19 +34,12 @@ def film_to_send(sounds: Sounds, home: Path, asked: Asked, made: HandedOn, progr
     if sounds.remixed(listener):
         made.says.append("mixed_anew")
     with ExitStack() as stack:
-        try:
-            film = stack.enter_context(open_media(source))
-        except (av.FFmpegError, OSError) as e:
-            raise TakeError(f"{source.name}: the film: {(getattr(e, 'strerror', None) or str(e)).lower()}") from None
-        if not film.streams.video:
-            raise TakeError(f"{source.name}: the film: holds no picture")
-        pictures = film.streams.video[0]
-        is_mp4 = bool(take.edits.left_out) or pictures.codec_context.name in IN_MP4
-        target = free(home, f"{take.setup.name} film", ".mp4" if is_mp4 else ".mkv")
-        partly = target.with_name(f".{target.stem}.part{target.suffix}")
+        film, pictures = stack.enter_context(opened_film(source))
+        ending = ".mp4" if take.edits.left_out else ending_for(pictures)
+        target = free(home, f"{take.setup.name} film", ending)
+        partly = target.with_name(f".{target.stem}.part{ending}")
         stack.callback(lambda: partly.unlink(missing_ok=True))
-        kind = "mp4" if is_mp4 else "matroska"
-        with av.open(str(partly), "w", format=kind, options=UNSIGNED) as out:
+        with av.open(str(partly), "w", format=KINDS[ending], options=UNSIGNED) as out:
             rate, _frames, blocks = mixed(sounds, listener)
             if take.edits.left_out:
                 louder = (np.clip(gain * b, -1.0, 1.0) for b in blocks)
@@ -59,23 +51,18 @@ def film_to_send(sounds: Sounds, home: Path, asked: Asked, made: HandedOn, progr
 
 
 def _put_together(film: Any, pictures: Any, out: Any, rate: int, sound: Iterator[F32], progress: Progress) -> float:
-    """Packets of pictures as they are, in step with the sound beside them. Seconds of film."""
-    video = out.add_stream_from_template(pictures)
-    audio = SoundStream(out, rate)
-    total = float((film.duration or 0) / av.time_base) or 1.0
-    end = 0.0
-    for packet in film.demux(pictures):
-        if packet.dts is None:
-            continue
-        time = float((packet.pts if packet.pts is not None else packet.dts) * packet.time_base)
-        end = max(end, time + float((packet.duration or 0) * packet.time_base))
-        audio.until(sound, time + 0.5)
-        packet.stream = video
-        out.mux(packet)
-        if not progress(min(1.0, time / total)):
-            raise Stopped
-    audio.end()
-    return end
+    """Its pictures, in step with the sound beside them. Seconds of film."""
+    audio: SoundStream | None = None
+
+    def along(time: float) -> None:
+        nonlocal audio
+        audio = audio or SoundStream(out, rate)
+        audio.until(sound, time + AHEAD_S)
+
+    seconds = copy_pictures(film, pictures, out, progress, along)
+    if audio is not None:
+        audio.end()
+    return seconds
 
 
 def _sound(sounds: Sounds, listener: str, rate: int, gain: float) -> Iterator[F32]:

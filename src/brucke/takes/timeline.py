@@ -8,14 +8,13 @@ from typing import Any
 
 import av
 
-from ..ports.sounds.track import open_media
 from .broadcast_wav import UNSIGNED
 from .edited import Sounds
 from .edits import Stretch, after_edits_s, kept
-from .film_to_send import IN_MP4
-from .handed import Handed, HandedOn, Progress, Stopped, free
+from .film_copy import KINDS, copy_pictures, ending_for, opened_film
+from .handed import Handed, HandedOn, Progress, free
 from .marks import read_marks
-from .take import FilmPiece, TakeError
+from .take import FilmPiece
 
 MS = 1000.0
 
@@ -25,37 +24,17 @@ def hand_on_picture(sounds: Sounds, home: Path, made: HandedOn, progress: Progre
     film = sounds.take.film
     if film is None:
         return None
-    source = sounds.folder / film.file
     with ExitStack() as stack:
-        try:
-            file = stack.enter_context(open_media(source))
-            pictures = file.streams.video[0]
-        except (av.FFmpegError, OSError, IndexError) as e:
-            raise TakeError(f"{source.name}: the film: {(getattr(e, 'strerror', None) or str(e)).lower()}") from None
-        ending = ".mp4" if pictures.codec_context.name in IN_MP4 else ".mkv"
+        file, pictures = stack.enter_context(opened_film(sounds.folder / film.file))
+        ending = ending_for(pictures)
         target = free(home, "Picture", ending)
         partly = target.with_name(f".{target.stem}.part{ending}")
         stack.callback(lambda: partly.unlink(missing_ok=True))
-        kind = "mp4" if ending == ".mp4" else "matroska"
-        seconds = _copied(file, pictures, partly, kind, progress)
+        with av.open(str(partly), "w", format=KINDS[ending], options=UNSIGNED) as out:
+            seconds = copy_pictures(file, pictures, out, progress)
         os.replace(partly, target)
     made.files.append(Handed(target, seconds, 0))
     return target
-
-
-def _copied(file: Any, pictures: Any, target: Path, kind: str, progress: Progress) -> float:
-    total, end = float((file.duration or 0) / av.time_base) or 1.0, 0.0
-    with av.open(str(target), "w", format=kind, options=UNSIGNED) as out:
-        stream = out.add_stream_from_template(pictures)
-        for packet in file.demux(pictures):
-            if packet.dts is None:
-                continue
-            end = float((packet.pts if packet.pts is not None else packet.dts) * packet.time_base)
-            packet.stream = stream
-            out.mux(packet)
-            if not progress(min(1.0, end / total)):
-                raise Stopped
-    return end
 
 
 def pictures_left(sounds: Sounds) -> list[tuple[Stretch, float]]:

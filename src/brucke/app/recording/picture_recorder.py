@@ -197,16 +197,18 @@ class PictureRecorder(QObject):
             self._keeps, self._ending, self.not_kept = folder, None, ""
             child.channel.send(KeepPictures(folder=str(folder)))
         elif self.taking.state in ("finishing", "idle", "proving") and self._keeps is not None:
-            self._keeps, self._ending, self.not_kept = None, time.monotonic(), ""
+            self._keeps, self._ending = None, time.monotonic()
             child.channel.send(LetGoOfPictures())
 
     def _see_end(self) -> None:
         """As soon as a recording ends: what it has not of the picture."""
         recorded, self._recorded = self._recorded, self.taking.state == "recording"
-        if self._recorded and not recorded:
-            self._broke = ""
-        if not recorded or self.taking.state != "finishing" or not self.chosen:
-            return
+        if recorded and self.taking.state == "finishing" and self.chosen:
+            self._note_missing()
+        if recorded != self._recorded:
+            self._broke = self.not_kept = ""
+
+    def _note_missing(self) -> None:
         seen, missing = self.seen, self.taking.recording.missing
         if self._keeps is None or seen is None:
             missing.append(_("the picture: {why}").format(why=self.why or _("the camera had given none yet")))

@@ -36,12 +36,13 @@ class TakeEditing(QObject):
         self.taking, self.session, self.playback = studio.taking, studio.session, studio.playback
         self.folder = Path()
         self.seconds = 0.0
+        self.outlines_hz = 1  # values of an outline a second
         self.outlines: dict[str, npt.NDArray[np.uint8]] = {}
         self.offered: dict[str, tuple[Stretch, ...]] = {}
         self._done: list[tuple[str, Edits]] = []
         self._at = 0
         self._queue = BackgroundQueue("outline")
-        self._reading: Future[tuple[float, dict[str, npt.NDArray[np.uint8]]]] | None = None
+        self._reading: Future[tuple[float, int, dict[str, npt.NDArray[np.uint8]]]] | None = None
         self._hearing: Future[F32] | None = None
         self._looks = ("", "")  # what is looked for, and of which part
         self.said = ""  # of what was looked for last
@@ -131,7 +132,7 @@ class TakeEditing(QObject):
         if self._reading is not None and self._reading.done():
             reading, self._reading = self._reading, None
             if reading.exception() is None:
-                self.seconds, self.outlines = reading.result()
+                self.seconds, self.outlines_hz, self.outlines = reading.result()
             else:
                 said = _("Its tracks cannot be drawn: {why}.").format(why=reading.exception())
                 self.session.noticed.emit(said, "coral")
@@ -206,11 +207,11 @@ class TakeEditing(QObject):
         self.job.close()
 
 
-def _look(folder: Path, take: Take) -> tuple[float, dict[str, npt.NDArray[np.uint8]]]:
+def _look(folder: Path, take: Take) -> tuple[float, int, dict[str, npt.NDArray[np.uint8]]]:
     from ...takes.edited import Sounds
-    from ...takes.overview import overview
+    from ...takes.overview import A_SECOND, overview
 
-    return Sounds(folder, take).seconds, overview(folder, take)
+    return Sounds(folder, take).seconds, A_SECOND, overview(folder, take)
 
 
 def heard(sounds: "Sounds", part: str, listener: str, stretch: Stretch, rate_hz: int) -> F32:

@@ -3,20 +3,18 @@
 from collections.abc import Callable
 from concurrent.futures import Future
 
-from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
-from ....app.jobs.background import BackgroundQueue
 from ....core.document.setup import Device
 from ....ports.devices.cameras import Camera, cameras
 from ....words.translation import _
+from ...kit.asked_aside import AskedAside
 from ...kit.button import Button
 from ...kit.chips import Chips
 from ...kit.label import Words
 from ...theme.theme import Theme
 
 LOOK = _("Look for cameras")
-POLL_MS = 50
 
 
 class CameraChoice(QWidget):
@@ -37,11 +35,7 @@ class CameraChoice(QWidget):
             column.addWidget(w)
         self._found: tuple[Camera, ...] | None = None
         self._now, self._none = "", ""
-        self._queue = BackgroundQueue("cameras")
-        self._asked: Future[list[Camera]] | None = None
-        self._watch = QTimer(self)
-        self._watch.setInterval(POLL_MS)
-        self._watch.timeout.connect(self._answered)
+        self._cameras = AskedAside(self, cameras, self._answered)
 
     def show_camera(self, device: Device, for_real: bool) -> None:
         """`for_real`: the sound is of real equipment, and no stand-in has pictures for it."""
@@ -71,16 +65,10 @@ class CameraChoice(QWidget):
             )
 
     def _look(self) -> None:
-        if self._asked is None:
-            self._asked = self._queue.do(cameras)
-            self.look.setText(_("Looking…"))
-            self._watch.start()
+        self.look.setText(_("Looking…"))
+        self._cameras.ask()
 
-    def _answered(self) -> None:
-        if self._asked is None or not self._asked.done():
-            return
-        asked, self._asked = self._asked, None
-        self._watch.stop()
+    def _answered(self, answer: "Future[list[Camera]]") -> None:
         self.look.setText(LOOK)
-        self._found = tuple(asked.result()) if asked.exception() is None else ()
+        self._found = tuple(answer.result()) if answer.exception() is None else ()
         self._offer()

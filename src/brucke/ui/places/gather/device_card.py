@@ -1,9 +1,7 @@
 """Beside the equipment: everything of one device, each one click."""
 
 from collections.abc import Callable
-from concurrent.futures import Future, ThreadPoolExecutor
-
-from PyQt6.QtCore import QTimer
+from concurrent.futures import Future
 
 from ....app.sound_server.desktop import Desktop
 from ....core.document.device_kinds import DEVICE_KINDS
@@ -19,6 +17,7 @@ from ....words.detail import in_numbers
 from ....words.equipment import matching_text
 from ....words.this_computer import choose_text
 from ....words.translation import _
+from ...kit.asked_aside import AskedAside
 from ...kit.button import Button
 from ...kit.card import Card
 from ...kit.chips import Chips
@@ -72,11 +71,7 @@ class DeviceCard(Card):
         self.copy = Button(theme, _("Copy the name"), "outline")
         self.copy.clicked.connect(lambda: copy_name(self._name))
         self._name = ""
-        self._pool = ThreadPoolExecutor(1)
-        self._asked: Future[list[Found]] | None = None
-        self._watch = QTimer(self)
-        self._watch.setInterval(50)
-        self._watch.timeout.connect(self._answered)
+        self._cards = AskedAside(self, found_devices, self._answered)
         for w in (
             self.camera,
             self.cards,
@@ -164,16 +159,10 @@ class DeviceCard(Card):
 
     def _look(self) -> None:
         """Ask the system what sound cards there are now; a driver may take its time, the window does not."""
-        if self._asked is None:
-            self._asked = self._pool.submit(found_devices)
-            self.look.setText(_("Looking…"))
-            self._watch.start()
+        self.look.setText(_("Looking…"))
+        self._cards.ask()
 
-    def _answered(self) -> None:
-        if self._asked is None or not self._asked.done():
-            return
-        asked, self._asked = self._asked, None
-        self._watch.stop()
+    def _answered(self, asked: "Future[list[Found]]") -> None:
         self.look.setText(LOOK)
         try:
             self._found = tuple(c.name for c in asked.result())

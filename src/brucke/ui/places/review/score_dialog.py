@@ -26,11 +26,10 @@ from ...theme.theme import Theme
 from .score_layout import ScoreData, Track
 from .score_view import ScoreDrawing
 
-STEP_DB, STEP_S, MORE_S = 1.0, 0.001, 1 / 25
+STEP_DB, STEP_S = 1.0, 0.001
 FADE_S = 2.0
 FINE_S = 8.0  # what is shown in less is drawn from its frames
 WHEN_MS = 10
-PER_OUTLINE = 50
 
 
 class ScoreDialog(BesideWindow):
@@ -125,7 +124,7 @@ class ScoreDialog(BesideWindow):
                 return tuple(outline(self.editing.folder, take, part, begin_s, seconds, columns).tolist())
             except (TakeError, OSError):
                 return ()
-        edges = np.linspace(begin_s, begin_s + seconds, columns + 1) * PER_OUTLINE
+        edges = np.linspace(begin_s, begin_s + seconds, columns + 1) * self.editing.outlines_hz
         low, high = np.floor(edges[:-1]).astype(int), np.ceil(edges[1:]).astype(int)
         padded = np.concatenate([known, np.zeros(1, np.uint8)])
         starts = np.clip(low, 0, len(known))
