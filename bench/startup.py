@@ -6,11 +6,10 @@ import sys
 import time
 
 OURS = """
-import sys, time
-from PyQt6.QtCore import QEvent, QObject, QTimer
-from brucke.engine.processes.forked import FORKS
-FORKS.prepare()
-from brucke.ui.shell import app as module
+import time
+from brucke.commands import cli, window
+window._begin()
+from PyQt6.QtCore import QTimer
 from brucke.ui.places.align.drawing import AlignDrawing
 from brucke.ui.shell.window import Window
 
@@ -28,8 +27,7 @@ def refresh(self):
         print("sounding", time.monotonic(), flush=True)
         QTimer.singleShot(0, self.close)
 Window.refresh = refresh
-from brucke.demo import SETUP
-module.run(SETUP, demo=True)
+cli.main(["demo"])
 """
 EMPTY = """
 import time

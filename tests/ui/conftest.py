@@ -36,6 +36,7 @@ def new_window(home, monkeypatch, setup=None):
     w = Window(theme, Studio(session, settings, take_seconds=8.0))
     monkeypatch.setattr(w.document_dialogs, "may_leave", lambda: True)
     w.steps.fresh_s = 0.0  # a test looks after every step
+    w.places.make_all()  # as the window does by itself within its first second
     w.show()
     w.activateWindow()
     return w

@@ -11,13 +11,15 @@ from brucke.core.edits.route_edits import set_delay
 from brucke.core.knowledge.evidence import Measurement
 from brucke.core.knowledge.quantities import ROUND_TRIP
 from brucke.core.timing.take_verdict import ListenerProof, PartLeft, PictureLeft
+from brucke.demo import SETUP
 from brucke.takes.take import Take, save_take
 from brucke.ui.places.review.model import review_data, table_rows
 from brucke.ui.shell.actions import ACTIONS
+from brucke.ui.shell.place_stack import PlaceStack
 from brucke.words import timing
 
 from ..evidence import picture_at
-from .conftest import wait
+from .conftest import new_window, wait
 
 
 def left(median, error=0.5, windows=9):
@@ -46,6 +48,26 @@ def measured_knowledge(session):
         proof=(0.0, 0.2, 1.0, 0.2, 0.0),
     )  # fmt: skip
     return session.knowledge.with_measurement(m)
+
+
+def test_places_are_made_when_asked_for_and_the_others_by_themselves(app, qtbot, data_home, monkeypatch):
+    monkeypatch.setattr(PlaceStack, "make_all", lambda _self: None)
+    w = new_window(data_home, monkeypatch, SETUP)
+    try:
+        assert list(w.places.made) == ["align"]
+        assert w.deck.spans["share"].state == ""
+        w.do("gather")
+        assert w.place == "gather"
+        assert w.deck.spans["gather"].state
+        first = [p.id for p in w.session.setup.parts]
+        w.gather.choose(f"part/{first[0]}")
+        assert w.gather.part == first[0]
+        wait(lambda: len(w.places.made) == len(list(w.places)), 5)
+        assert all(span.state for span in w.deck.spans.values())
+        w.share.in_align.emit("shore_stream", "harp")
+        assert (w.place, w.align.listener) == ("align", "shore_stream"), "one made later is heard like the first"
+    finally:
+        w.close()
 
 
 def test_the_deck_is_the_to_do_list(window):

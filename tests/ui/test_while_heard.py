@@ -153,8 +153,8 @@ def test_what_hands_need_stands_in_the_same_place_on_every_page_and_a_notice_mov
             # Perform says large what the strip says, and has its room.
             full = place == "perform"
             assert w.perform.says.isVisible() if full else w.strip.hears.isVisible()
-            stood.add((tuple(where), None if full else w.stack.geometry().getRect()))
-            assert w.stack.height() >= 0.55 * size[1], "the page keeps its room"
+            stood.add((tuple(where), None if full else w.places.geometry().getRect()))
+            assert w.places.height() >= 0.55 * size[1], "the page keeps its room"
             assert all(
                 x + b.width() <= w.width() for (x, _, _), b in zip(where, (*w.hands.buttons, w.deck.live), strict=True)
             )

@@ -13,11 +13,13 @@ from pathlib import Path
 from ..core.errors import BruckeError
 from .command_line import CommandLine
 
+OPENS = ("open", "demo", "login")  # commands of the window: they wait for no other command's code
 FIRST = ("window", "live", "microphones", "timing", "offline", "rehearsal", "measured", "films", "sound", "documents")
 
 
 def main(argv: Sequence[str] | None = None) -> int:
-    parser = _parser()
+    argv = sys.argv[1:] if argv is None else argv
+    parser = _parser(("window",) if not argv or argv[0] in OPENS else ())
     try:
         args = parser.parse_args(argv)
     except SystemExit as e:
@@ -58,12 +60,13 @@ def _log(e: Exception) -> str:
     return f"{said}; it is written to {file}"
 
 
-def _parser() -> argparse.ArgumentParser:
-    """Every module of this folder that has `add_commands` adds its own; those of `FIRST` stand first in the help."""
+def _parser(only: Sequence[str]) -> argparse.ArgumentParser:
+    """Every module of this folder that has `add_commands` adds its own, or those of `only`; those of `FIRST` stand
+    first in the help."""
     parser = argparse.ArgumentParser(prog="brucke", description="Makes voice, music and picture arrive together.")
     parser.set_defaults(run=_window, setup=None, shots=None, json=False)
     line = CommandLine(parser)
-    there = [m.name for m in pkgutil.iter_modules([str(Path(__file__).parent)]) if m.name != "cli"]
+    there = only or [m.name for m in pkgutil.iter_modules([str(Path(__file__).parent)]) if m.name != "cli"]
     for name in sorted(there, key=lambda n: (FIRST.index(n) if n in FIRST else len(FIRST), n)):
         add = getattr(importlib.import_module(f".{name}", __package__), "add_commands", None)
         if add is not None:

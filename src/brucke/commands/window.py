@@ -1,6 +1,7 @@
 """The window, and what can stand behind it."""
 
 import argparse
+import gc
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -12,8 +13,10 @@ if TYPE_CHECKING:
     from ..ports.devices.kind import Found
 
 
-def _sound_loads() -> None:
-    """What sound needs is loaded in another process while this one loads the window."""
+def _begin() -> None:
+    """What sound needs is loaded in another process while this one loads the window. Nothing that is loaded now becomes
+    garbage: `run` lets it be collected once the window is there."""
+    gc.disable()
     from ..engine.processes.forked import FORKS
 
     FORKS.prepare()
@@ -21,7 +24,7 @@ def _sound_loads() -> None:
 
 def window(args: argparse.Namespace) -> int:
     need_screen()
-    _sound_loads()
+    _begin()
     from ..ui.shell.app import run
 
     return run(args.setup)
@@ -29,7 +32,7 @@ def window(args: argparse.Namespace) -> int:
 
 def login(args: argparse.Namespace) -> int:
     need_screen()
-    _sound_loads()
+    _begin()
     from ..ui.shell.app import run
 
     return run(None, login=True)
@@ -37,7 +40,7 @@ def login(args: argparse.Namespace) -> int:
 
 def demo(args: argparse.Namespace) -> int:
     need_screen()
-    _sound_loads()
+    _begin()
     from ..demo import SETUP
     from ..ui.shell.app import run
 

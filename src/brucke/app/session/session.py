@@ -110,6 +110,11 @@ class Session(QObject):
         return (self.setup, self.knowledge.lasting) != self._saved
 
     @property
+    def empty(self) -> bool:
+        """Whether nothing is set up yet."""
+        return not self.setup.parts and not self.setup.listeners
+
+    @property
     def measured(self) -> bool:
         """Whether every round trip there is was measured, and counts."""
         ways = [self.knowledge.counting(ROUND_TRIP, self.setup, *w.ids) for w in ROUND_TRIP.ways(self.setup)]

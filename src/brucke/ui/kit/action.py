@@ -2,6 +2,8 @@
 
 from dataclasses import dataclass
 
+MOMENT_KEYS = 9  # so many moments have a key of their own
+
 
 @dataclass(frozen=True)
 class Action:

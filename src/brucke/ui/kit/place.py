@@ -7,7 +7,6 @@ from PyQt6.QtWidgets import QFrame, QHBoxLayout, QScrollArea, QVBoxLayout, QWidg
 
 from ...app.studio import Studio
 from ..theme.theme import Theme
-from .action import Action
 from .scroll_bar import own_scroll_bars
 
 SIDE_PX = 316
@@ -29,13 +28,10 @@ def scrolled(theme: Theme, inner: QWidget) -> QScrollArea:
 class Place(QWidget):
     """One job, full width. The window knows places only as this; what one does not have, it leaves as it is here.
 
-    `action` leads to it; `id` names it in undo, `name` in the deck, where one without a name does not stand; `listener`
-    is whom it shows now.
+    `id` names it in the registry and in undo; `listener` is whom it shows now.
     """
 
-    action: Action
     id = ""
-    name = ""
     listener = ""
 
     def __init__(self, theme: Theme, studio: Studio):

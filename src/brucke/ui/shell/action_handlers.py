@@ -3,11 +3,11 @@
 import time
 from collections.abc import Callable
 from functools import cached_property, partial
-from typing import Protocol
+from typing import TYPE_CHECKING, Protocol
 
 from msgspec.structs import replace
 from PyQt6.QtCore import QSettings
-from PyQt6.QtWidgets import QApplication, QStackedWidget
+from PyQt6.QtWidgets import QApplication
 
 from ...app.chains.chain_helpers import ChainHelpers
 from ...app.engine.live_engine import LiveEngine
@@ -24,14 +24,6 @@ from ...app.studio import Studio
 from ...core.aligning.align import align
 from ...words.remote_card import other_sides
 from ...words.translation import _
-from ..kit.place import Place
-from ..places.align.view import AlignView
-from ..places.gather.view import GatherView
-from ..places.perform.view import PerformView
-from ..places.review.view import ReviewView
-from ..places.shape.view import ShapeView
-from ..places.share.view import ShareView
-from ..places.soundcheck.view import SoundcheckView
 from ..theme.theme import Theme
 from .actions import Actions
 from .control_dialog import ControlDialog
@@ -44,9 +36,19 @@ from .keys_dialog import KeysDialog
 from .meanings import show_meanings
 from .notice import Notice
 from .other_side import OtherSideDialog
+from .place_stack import PlaceStack
 from .small_window import SmallWindow
 from .strip import Strip
 from .tools import Tools
+
+if TYPE_CHECKING:
+    from ..places.align.view import AlignView
+    from ..places.gather.view import GatherView
+    from ..places.perform.view import PerformView
+    from ..places.review.view import ReviewView
+    from ..places.shape.view import ShapeView
+    from ..places.share.view import ShareView
+    from ..places.soundcheck.view import SoundcheckView
 
 BEFORE_SHARE, LEAST_S = 0.5, 8.0  # of a test recording; in less nothing can be measured
 FILES = ("new", "open", "save", "save_as", "double", "export", "import", "name")
@@ -67,7 +69,6 @@ class Shell(Protocol):
     headphones: HeadphoneCheck
     steps: UndoRequests
     detail: DetailSwitch
-    stack: QStackedWidget
     tools: Tools
     theme: Theme
     settings: QSettings
@@ -76,16 +77,23 @@ class Shell(Protocol):
     strip: Strip
     actions_table: Actions
     hands: Hands
-    places: dict[str, Place]
-    gather: GatherView
-    share: ShareView
-    shape: ShapeView
-    align: AlignView
-    perform: PerformView
+    places: PlaceStack
     small: SmallWindow
-    review: ReviewView
-    soundcheck: SoundcheckView
 
+    @property
+    def gather(self) -> "GatherView": ...
+    @property
+    def share(self) -> "ShareView": ...
+    @property
+    def shape(self) -> "ShapeView": ...
+    @property
+    def align(self) -> "AlignView": ...
+    @property
+    def perform(self) -> "PerformView": ...
+    @property
+    def review(self) -> "ReviewView": ...
+    @property
+    def soundcheck(self) -> "SoundcheckView": ...
     @property
     def place(self) -> str: ...
     def go_to(self, place: str) -> None: ...
@@ -148,7 +156,7 @@ class ActionHandlers:
             "edit_take": lambda: self._of_recording(w.review.kept.open_score),
             "hand_on": lambda: self._of_recording(w.review.kept.open_hand_on),
             "moment": w.strip.next_moment,
-            "alone": w.gather.toggle_alone,
+            "alone": lambda: w.gather.toggle_alone(),
             "mute": self._mute,
             "hear_me": lambda: w.share.hear(True),
             "hear_them": lambda: w.share.hear(False),
@@ -176,7 +184,7 @@ class ActionHandlers:
             "confirm": lambda: self._measure(w.measuring.confirm),
             "delay_one": self._delay_one,
             "everyone": self._everyone,
-            "everywhere": w.align.everywhere,
+            "everywhere": lambda: w.align.everywhere(),
             "later": lambda: w.align.nudge(1.0),
             "earlier": lambda: w.align.nudge(-1.0),
             "next_listener": self._next_listener,
@@ -200,10 +208,10 @@ class ActionHandlers:
             "smaller": lambda: self._scale(-1),
             "fold": w.strip.toggle_fold,
             "detail": w.detail.change,
-            "find": lambda: find_action(w.theme, w.actions_table, w.stack.window() or w.stack, self.do),
-            "keys": lambda: KeysDialog(w.theme, w.actions_table, w.stack.window() or w.stack).exec(),
-            "control": lambda: ControlDialog(w.theme, w.studio.controls, w.stack.window() or w.stack).exec(),
-            "meanings": lambda: show_meanings(w.theme, w.stack.window() or w.stack, w.notice),
+            "find": lambda: find_action(w.theme, w.actions_table, w.places.window() or w.places, self.do),
+            "keys": lambda: KeysDialog(w.theme, w.actions_table, w.places.window() or w.places).exec(),
+            "control": lambda: ControlDialog(w.theme, w.studio.controls, w.places.window() or w.places).exec(),
+            "meanings": lambda: show_meanings(w.theme, w.places.window() or w.places, w.notice),
             "card": self._card,
             "copy_happened": self._copy_what_happened,
             "home": w.open_home,
@@ -312,7 +320,7 @@ class ActionHandlers:
             )
             return
         OtherSideDialog(
-            self.w.theme, session.setup, sides, session.live.moment, self.w.stack.window() or self.w.stack
+            self.w.theme, session.setup, sides, session.live.moment, self.w.places.window() or self.w.places
         ).exec()
 
     def _headphones(self) -> None:

@@ -7,8 +7,7 @@ from PyQt6.QtGui import QAction, QKeySequence
 from PyQt6.QtWidgets import QWidget
 
 from ...words.translation import _
-from ..kit.action import Action
-from ..places.perform.view import MOMENT_KEYS
+from ..kit.action import MOMENT_KEYS, Action
 from ..tools.registry import TOOLS
 from .places import PLACES
 

@@ -1,5 +1,6 @@
 """Starts the window; `--shots` lets the demo run and takes a picture of each main view."""
 
+import gc
 import signal
 import sys
 from pathlib import Path
@@ -136,6 +137,7 @@ def run(
     if shots is not None:
         from .shots import take_shots
 
+        gc.enable()
         return take_shots(app, theme, session, settings, shots)
     # The engine comes up while the window is still being made.
     running = LiveEngine(session)
@@ -162,6 +164,8 @@ def run(
         session.noticed.emit(_("The last setup was not opened. {why_not}").format(why_not=why_not), "coral")
     if at_home is not None:
         at_home.home.unopened = why_not
+    gc.freeze()
+    gc.enable()
     code = int(app.exec())
     if one is not None:
         one.close()

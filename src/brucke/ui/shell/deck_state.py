@@ -1,7 +1,6 @@
 """What the deck says: how each place stands, which act is due, and what runs."""
 
 import time
-from collections.abc import Mapping
 
 from ...app.engine.live_engine import LiveEngine
 from ...app.measuring.soundcheck import SoundcheckRun
@@ -13,8 +12,8 @@ from ...words.review import needs_you
 from ...words.soundcheck import count_text
 from ...words.timing import clock_text
 from ...words.translation import _
-from ..kit.place import Place
 from .deck import Deck, DeckFacts
+from .place_stack import PlaceStack
 
 HEARD, SILENCE = _("They hear you"), _("They hear silence")
 STATES = {
@@ -37,7 +36,7 @@ class DeckState:
     def __init__(
         self,
         deck: Deck,
-        places: Mapping[str, Place],
+        places: PlaceStack,
         session: Session,
         running: LiveEngine,
         checking: SoundcheckRun,
@@ -54,10 +53,14 @@ class DeckState:
 
     def refresh(self) -> None:
         bad = [t for t in self.session.timing.listeners if timing.needs_you(t.verdict)]
-        for id, span in self.deck.spans.items():
-            span.say(*self.places[id].status())
+        for id in self.deck.spans:
+            self.say_place(id)
         self._show_acts(not bad)
         self.show_facts()
+
+    def say_place(self, id: str) -> None:
+        if id in self.deck.spans and id in self.places.made:
+            self.deck.spans[id].say(*self.places[id].status())
 
     def _show_acts(self, in_step: bool) -> None:
         measured = self.session.measured

@@ -4,7 +4,7 @@ from collections.abc import Callable
 from datetime import datetime
 from functools import partial
 from pathlib import Path
-from typing import Protocol
+from typing import TYPE_CHECKING, Protocol
 
 from msgspec.structs import replace
 from PyQt6.QtWidgets import QFileDialog
@@ -16,11 +16,14 @@ from ...words import timing
 from ...words.hear_as import hears_as_text
 from ...words.hour_page import hour_page_text
 from ...words.translation import _
+from ..kit.action import MOMENT_KEYS
 from ..kit.page import KINDS, save_page, text_page
-from ..places.perform.view import MOMENT_KEYS, PerformView
 from .notice import Notice
 from .small_window import SmallWindow
 from .strip import Strip
+
+if TYPE_CHECKING:
+    from ..places.perform.view import PerformView
 
 NO_EARS = _("There is nobody else to be heard, or no headphones to hear them in.")
 
@@ -32,8 +35,10 @@ class InHour(Protocol):
     studio: Studio
     notice: Notice
     strip: Strip
-    perform: PerformView
     small: SmallWindow
+
+    @property
+    def perform(self) -> "PerformView": ...
 
 
 class HourHandlers:
@@ -42,11 +47,11 @@ class HourHandlers:
 
     @property
     def handlers(self) -> dict[str, Callable[[], object]]:
-        order, perform = self.w.studio.order, self.w.perform
+        order = self.w.studio.order
         return {
             "line_next": order.next,
             "line_back": order.back,
-            **{f"moment_{n}": partial(perform.call_up_number, n - 1) for n in range(1, MOMENT_KEYS + 1)},
+            **{f"moment_{n}": partial(self._moment, n - 1) for n in range(1, MOMENT_KEYS + 1)},
             "silence": self._silence,
             "door": self._door,
             "hear_as": lambda: self._hear_as(False),
@@ -56,6 +61,9 @@ class HourHandlers:
             "hour_page": self._page,
             "small_form": self.w.small.toggle,
         }
+
+    def _moment(self, index: int) -> None:
+        self.w.perform.call_up_number(index)
 
     def _mark(self) -> None:
         mark = self.w.studio.marks.mark()

@@ -1,21 +1,25 @@
 """The hour in a small window above others: shown, fed with what Perform shows, and gone again."""
 
-from typing import Protocol
+from typing import TYPE_CHECKING, Protocol
 
 from PyQt6.QtWidgets import QWidget
 
-from ..places.perform.small_form import SmallForm
-from ..places.perform.view import PerformView
 from ..theme.theme import Theme
 from .hands import Hands
+
+if TYPE_CHECKING:
+    from ..places.perform.small_form import SmallForm
+    from ..places.perform.view import PerformView
 
 
 class Beside(Protocol):
     """The window it belongs to."""
 
     theme: Theme
-    perform: PerformView
     hands: Hands
+
+    @property
+    def perform(self) -> "PerformView": ...
 
     def do(self, id: str) -> None: ...
 
@@ -31,6 +35,8 @@ class SmallWindow:
         if self.form is not None:
             self.form.close()
             return
+        from ..places.perform.small_form import SmallForm
+
         assert isinstance(self.w, QWidget)
         form = self.form = SmallForm(self.w.theme, self.w)
         form.acts.connect(self.w.do)

@@ -2,15 +2,17 @@
 
 from collections.abc import Callable
 from functools import partial
-from typing import Protocol
+from typing import TYPE_CHECKING, Protocol
 
 from PyQt6.QtWidgets import QDialog, QWidget
 
 from ...app.studio import Studio
 from ..kit.file_work import FileWork
-from ..places.align.view import AlignView
 from ..theme.theme import Theme
 from ..tools.registry import TOOLS
+
+if TYPE_CHECKING:
+    from ..places.align.view import AlignView
 
 
 class Around(Protocol):
@@ -18,25 +20,28 @@ class Around(Protocol):
 
     theme: Theme
     studio: Studio
-    align: AlignView
+
+    @property
+    def align(self) -> "AlignView": ...
 
 
 class Tools:
     """Opens the tools of the registry: one dialog at a time; of a listener they show the one that Align shows."""
 
     def __init__(self, window: Around):
-        self._align, self.theme, self.studio = window.align, window.theme, window.studio
+        self._window, self.theme, self.studio = window, window.theme, window.studio
         self.shown: QDialog | None = None
-        self._work = FileWork(window.align, lambda said: self.studio.session.noticed.emit(said, "mute"))
+        assert isinstance(window, QWidget)
+        self._work = FileWork(window, lambda said: self.studio.session.noticed.emit(said, "mute"))
         self.handlers: dict[str, Callable[[], None]] = {t.action.id: partial(t.open, self) for t in TOOLS}
 
     @property
     def listener(self) -> str:
-        return self._align.listener
+        return self._window.align.listener
 
     @property
     def parent(self) -> QWidget:
-        return self._align.window() or self._align
+        return self._window.align.window() or self._window.align
 
     def open(self, tool: str) -> None:
         self.handlers[tool]()

@@ -2,24 +2,15 @@
 
 from collections.abc import Callable
 from pathlib import Path
-from typing import TypeVar
 
 from PyQt6.QtCore import QEvent, Qt, pyqtSignal
 from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QResizeEvent, QShowEvent
-from PyQt6.QtWidgets import QApplication, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QApplication, QMainWindow, QVBoxLayout, QWidget
 
 from ...app.studio import Studio
 from ...words.at_home import KEEPS, LETS_GO, held_text
 from ...words.good_hour import since_text
 from ...words.translation import _
-from ..kit.place import Place
-from ..places.align.view import AlignView
-from ..places.gather.view import GatherView
-from ..places.perform.view import PerformView
-from ..places.review.view import ReviewView
-from ..places.shape.view import ShapeView
-from ..places.share.view import ShareView
-from ..places.soundcheck.view import SoundcheckView
 from ..theme.theme import Theme
 from .action_handlers import ActionHandlers
 from .actions import Actions
@@ -32,17 +23,17 @@ from .hands import Hands
 from .meanings import explain_where_pressed
 from .menu import show_menu
 from .notice import Notice, refusals
+from .place_stack import HasPlaces, PlaceStack
 from .places import PLACES
 from .questions import whether_agreed
 from .small_window import SmallWindow
 from .strip import Strip
 from .tools import Tools
 
-P = TypeVar("P", bound=Place)
 COMPACT_PX = 560  # below this scaled height deck and strip make room for the place
 
 
-class Window(QMainWindow):
+class Window(HasPlaces, QMainWindow):
     ended = pyqtSignal()
     ask_held: Callable[[str], str] = staticmethod(lambda _text: KEEPS)  # keeps, lets go or “” for staying
 
@@ -67,37 +58,27 @@ class Window(QMainWindow):
         self.actions_table = Actions(self, settings, self.do)
         self.notice = Notice(theme, refusals(session, self.running))
         self.document_dialogs = DocumentDialogs(self, theme, session, self.documents, self.notice)
-        self.places: dict[str, Place] = {view.action.id: view(theme, studio) for view in PLACES}
-        self.gather, self.share = self._place(GatherView), self._place(ShareView)
-        self.shape, self.align = self._place(ShapeView), self._place(AlignView)
-        self.perform = self._place(PerformView)
-        self.review, self.soundcheck = self._place(ReviewView), self._place(SoundcheckView)
-        self.deck = Deck(theme, [(p.id, p.name) for p in self.places.values() if p.name])
+        self.places = PlaceStack(theme, studio)
+        self.deck = Deck(theme, [(p.action.id, p.name) for p in PLACES if p.name])
         self.detail.shown_on(self.deck.detail)
         self.deck_state = DeckState(self.deck, self.places, session, self.running, self.checking, self.taking)
-        self.stack = QStackedWidget()
-        for place in self.places.values():
-            self.stack.addWidget(place)
         self.strip, self.tools = Strip(theme, session, self.running, self.taking, self.audience), Tools(self)
         self._assemble()
         self._connect()
+        self.go_to("gather" if session.empty else "align")
         self.setAcceptDrops(True)
         self.taking.find()
         self.checking.renew()
         self._offer_what_is_left()
         self._look_for_a_desktop()
-        self.go_to("gather" if self.gather.empty else "align")
-        if self.gather.empty:
+        if session.empty:
             self.gather.start.focus_first()
         else:
             self.setFocus()
 
-    def _place(self, kind: type[P]) -> P:
-        return next(p for p in self.places.values() if isinstance(p, kind))
-
     def _look_for_a_desktop(self) -> None:
         """An empty page offers this computer where it can carry sound."""
-        if self.gather.empty:
+        if self.session.empty:
             self.desktop.look()
 
     def _offer_what_is_left(self) -> None:
@@ -116,10 +97,10 @@ class Window(QMainWindow):
         column = QVBoxLayout(body)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
-        for w in (self.deck, self.stack, self.strip):
-            column.addWidget(w, 1 if w is self.stack else 0)
+        for w in (self.deck, self.places, self.strip):
+            column.addWidget(w, 1 if w is self.places else 0)
         self.setCentralWidget(body)
-        self.notice.lie_over(self.stack)
+        self.notice.lie_over(self.places)
         self.setMinimumSize(800, 560)
         self.resize(1280, 800)
 
@@ -132,23 +113,8 @@ class Window(QMainWindow):
         self.deck.start.clicked.connect(lambda: self.do("start_stop"))
         self.deck.live.clicked.connect(lambda: self.do("on_air"))
         self.deck.check.clicked.connect(lambda: self.do("soundcheck"))
-        self.gather.opens.connect(lambda: self.do("open"))
-        self.gather.opened.connect(self.open_file)
-        self.gather.guided.connect(self.detail.begin_plainly)
-        self.share.shows.connect(self.strip.choose)
-        self.share.in_align.connect(self._show_in_align)
-        for place in (self.share, self.soundcheck):
-            place.by_hand.connect(self.action_handlers.by_hand)
-        self.soundcheck.left.connect(self.leave_check)
+        self.places.new.connect(self._connect_place)
         self.strip.chose.connect(self._show_listener)
-        self.align.shows.connect(self.strip.choose)
-        self.align.asks.connect(self.do)
-        self.gather.ends.acts.connect(self.do)
-        self.perform.acts.connect(self.do)
-        self.perform.mutes.connect(self.hands.toggle_mute)
-        self.perform.turned.connect(self.refresh)
-        self.review.shows.connect(self.strip.choose)
-        self.desktop.changed.connect(lambda: self.gather.start.offer_here(self.desktop.there))
         self.session.replaced.connect(self._look_for_a_desktop)
         self.session.went.connect(self._went)
         self.session.noticed.connect(self.notice.say)
@@ -163,6 +129,45 @@ class Window(QMainWindow):
         self.theme.follow(self, self._compact)
         self.clock.tick.connect(self._frame)
 
+    def _connect_place(self, id: str) -> None:
+        """A place that has just been made: what it asks for is done, and the deck says how it stands."""
+        wire = {
+            "gather": self._connect_gather, "share": self._connect_share, "align": self._connect_align,
+            "perform": self._connect_perform, "review": lambda: self.review.shows.connect(self.strip.choose),
+            "soundcheck": self._connect_soundcheck,
+        }.get(id)  # fmt: skip
+        if wire is not None:
+            wire()
+        self.deck_state.say_place(id)
+
+    def _connect_gather(self) -> None:
+        gather = self.gather
+        gather.opens.connect(lambda: self.do("open"))
+        gather.opened.connect(self.open_file)
+        gather.guided.connect(self.detail.begin_plainly)
+        gather.ends.acts.connect(self.do)
+        self.desktop.changed.connect(lambda: gather.start.offer_here(self.desktop.there))
+        gather.start.offer_here(self.desktop.there)
+
+    def _connect_share(self) -> None:
+        self.share.shows.connect(self.strip.choose)
+        self.share.in_align.connect(self._show_in_align)
+        self.share.by_hand.connect(self.action_handlers.by_hand)
+
+    def _connect_align(self) -> None:
+        self.align.shows.connect(self.strip.choose)
+        self.align.asks.connect(self.do)
+        self.strip.choose(self._listener_shown())
+
+    def _connect_perform(self) -> None:
+        self.perform.acts.connect(self.do)
+        self.perform.mutes.connect(self.hands.toggle_mute)
+        self.perform.turned.connect(self.refresh)
+
+    def _connect_soundcheck(self) -> None:
+        self.soundcheck.by_hand.connect(self.action_handlers.by_hand)
+        self.soundcheck.left.connect(self.leave_check)
+
     def _show_menu(self) -> None:
         show_menu(self.deck.menu, self.actions_table, self.documents.recent(), self.open_file)
 
@@ -171,10 +176,7 @@ class Window(QMainWindow):
     def go_to(self, place: str) -> None:
         if place == "soundcheck" and self.place != "soundcheck":
             self._before_check = self.place
-        for id, other in self.places.items():
-            if id != place:
-                other.leave()
-        self.stack.setCurrentWidget(self.places[place])
+        self.places.show_place(place)
         for id, span in self.deck.spans.items():
             span.setChecked(id == place)
         self.refresh()
@@ -185,7 +187,7 @@ class Window(QMainWindow):
 
     @property
     def place(self) -> str:
-        return next(id for id, w in self.places.items() if w is self.stack.currentWidget())
+        return self.places.shown
 
     def _show_listener(self, listener: str) -> None:
         """In the place that is shown where it can, else in Align."""
@@ -244,7 +246,11 @@ class Window(QMainWindow):
         self.actions_table.set_in_hour(in_hour or (session.live.on_air and self.place != "perform"))
         # Perform says the same large.
         self.strip.setVisible(self.place != "perform" and bool(session.setup.parts or session.setup.listeners))
-        self.strip.choose(self.places[self.place].listener or self.align.listener)
+        self.strip.choose(self._listener_shown())
+
+    def _listener_shown(self) -> str:
+        shown = self.places[self.place].listener
+        return shown or (self.align.listener if "align" in self.places.made else "")
 
     def _frame(self) -> None:
         self._ticks += 1

@@ -10,7 +10,6 @@ from ....core.timing.paths import Situation
 from ....words import timing
 from ....words import timing as words
 from ....words.translation import _
-from ...kit.action import Action
 from ...kit.button import Button
 from ...kit.flow import Flow
 from ...kit.label import Words
@@ -26,9 +25,7 @@ NOTHING = AlignData("", (), None, None, _("Nobody listens yet. Add listeners in 
 
 
 class AlignView(Place):
-    action = Action("align", _("Go to Align"), "Alt+A")
-    id = action.id
-    name = _("Align")
+    id = "align"
 
     shows = pyqtSignal(str)  # the listener it shows now
     asks = pyqtSignal(str)  # for another way of knowing, by its action

@@ -18,7 +18,6 @@ from ....words import timing
 from ....words.detail import in_numbers
 from ....words.documents import PART_NAMES, SOURCE_WORDS
 from ....words.translation import _
-from ...kit.action import Action
 from ...kit.button import Button
 from ...kit.chips import Chips
 from ...kit.flow import Flow
@@ -42,9 +41,7 @@ from .track_card import CountInCard, TrackCard
 class GatherView(Place):
     """`thing` in this place is “part/ID” or “device/ID”."""
 
-    action = Action("gather", _("Go to Gather"), "Alt+G")
-    id = action.id
-    name = _("Gather")
+    id = "gather"
 
     opens = pyqtSignal()
     opened = pyqtSignal(Path)
@@ -159,8 +156,7 @@ class GatherView(Place):
 
     @property
     def empty(self) -> bool:
-        setup = self.session.setup
-        return not setup.parts and not setup.listeners
+        return self.session.empty
 
     @property
     def part(self) -> str:

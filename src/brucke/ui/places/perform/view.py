@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QSizePolicy, QStackedWidge
 from ....app.studio import Studio
 from ....words import perform as words
 from ....words.translation import _
-from ...kit.action import Action
+from ...kit.action import MOMENT_KEYS
 from ...kit.button import Button
 from ...kit.card import Card
 from ...kit.label import Words
@@ -25,7 +25,6 @@ from .model import PerformData, own_name, perform_data
 from .moment_page import MomentPage
 from .order_card import OrderPage
 
-MOMENT_KEYS = 9
 MOST_FACTOR = 1.75
 HOUR, ORDER, MOMENTS = range(3)  # pages
 LOW_PX = 520.0  # below it the note gives its room to who hears what
@@ -69,9 +68,7 @@ def _hour_said(data: PerformData) -> str:
 
 
 class PerformView(Place):
-    action = Action("perform", _("Go to Perform"), "Alt+P")
-    id = action.id
-    name = _("Perform")
+    id = "perform"
 
     acts = pyqtSignal(str)
     mutes = pyqtSignal()  # pressed, not held as its key can be

@@ -14,7 +14,6 @@ from ....words.hour_page import marks_text
 from ....words.recordings import label_text
 from ....words.review import needs_you, take_text
 from ....words.translation import _
-from ...kit.action import Action
 from ...kit.button import Button
 from ...kit.card import Card
 from ...kit.flow import Flow
@@ -73,9 +72,7 @@ class Empty(Card):
 
 
 class ReviewView(Place):
-    action = Action("review", _("Go to Review"), "Alt+R")
-    id = action.id
-    name = _("Review")
+    id = "review"
 
     shows = pyqtSignal(str)  # the listener whose sound is listened to
 

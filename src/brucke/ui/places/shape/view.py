@@ -19,7 +19,6 @@ from ....words import timing
 from ....words.processors import OFFERED, processor_name
 from ....words.timing import ms_text
 from ....words.translation import _
-from ...kit.action import Action
 from ...kit.button import Button
 from ...kit.chips import Chips
 from ...kit.flow import Flow
@@ -45,9 +44,7 @@ MOST_MATCH_DB = 24.0
 class ShapeView(Place):
     """`thing` in this place is “part/ID/SLOT” or “listener/ID/SLOT”; `owner` is what stands before the slot."""
 
-    action = Action("shape", _("Go to Shape"), "Alt+H")
-    id = action.id
-    name = _("Shape")
+    id = "shape"
 
     def __init__(self, theme: Theme, studio: Studio):
         super().__init__(theme, studio)

@@ -17,7 +17,6 @@ from ....core.routing.feedback_loops import own_return
 from ....words import timing
 from ....words.documents import LISTENER_MENU, LISTENER_WORDS
 from ....words.translation import _
-from ...kit.action import Action
 from ...kit.button import Button
 from ...kit.card import paint_card
 from ...kit.field import NumberField
@@ -60,9 +59,7 @@ SHARE_CODES = (
 class ShareView(Place):
     """`thing` in this place is “PART/LISTENER”."""
 
-    action = Action("share", _("Go to Share"), "Alt+S")
-    id = action.id
-    name = _("Share")
+    id = "share"
 
     shows = pyqtSignal(str)
     in_align = pyqtSignal(str, str)

@@ -8,7 +8,6 @@ from ....app.studio import Studio
 from ....core.findings import Finding
 from ....words.soundcheck import CHECK_TITLES, count_text, title_text
 from ....words.translation import _
-from ...kit.action import Action
 from ...kit.button import Button
 from ...kit.card import Card
 from ...kit.finding_card import FindingCard
@@ -21,8 +20,7 @@ from .since_card import SinceCard
 
 
 class SoundcheckView(Place):
-    action = Action("soundcheck", _("Go to the soundcheck"), "F6")
-    id = action.id
+    id = "soundcheck"
 
     by_hand = pyqtSignal(str)
     left = pyqtSignal()
