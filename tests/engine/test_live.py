@@ -7,10 +7,13 @@ import time
 import numpy as np
 import pytest
 import soundfile as sf
+from msgspec.structs import replace
 
 from brucke.core.edits.route_edits import set_gain, set_on
 from brucke.core.measure.round_trip import RoundTrip, round_trip
+from brucke.core.sound.chain_parameters import latency_frames
 from brucke.core.sound.loudness import LoudnessMeter
+from brucke.core.sound.processors import Gain, Limiter
 from brucke.demo import FOLDER, SETUP
 from brucke.engine.processes.link import EngineLink
 from brucke.engine.processes.messages import Cable, Play, Recorded
@@ -148,6 +151,25 @@ def test_the_recorder_keeps_what_the_listeners_heard(link, tmp_path):
     assert len(harp) == len(kept)
     np.testing.assert_allclose(kept[:, :2], harp, atol=1e-7, err_msg="no delay and no gain on the way to the recorder")
     assert np.abs(harp).max() > 0.05
+
+
+def test_a_part_is_kept_behind_its_chain_too_later_by_what_the_chain_costs(link, nightboat, tmp_path):
+    chain = (Gain(gain_db=-6.0), Limiter(ceiling_db=0.0))
+    parts = tuple(replace(p, chain=chain) if p.id == "harp" else p for p in nightboat.parts)
+    link.send_plan(compile_plan(replace(nightboat, parts=parts), Live()))
+    link.tell_world(Play())
+    time.sleep(1.0)
+    link.record(str(tmp_path), link.track_rows([("harp", 0, 2)], [], [("harp", 0)]))
+    time.sleep(2.0)
+    link.stop_recording()
+    until(lambda: (m := link.recorder.channel.receive()) is not None and isinstance(m, Recorded))
+    dry, _ = sf.read(tmp_path / "parts/harp.wav")
+    processed, _ = sf.read(tmp_path / "processed/harp.wav")
+    cost = latency_frames(chain, nightboat.block_frames)
+    assert cost > 0
+    assert len(processed) == len(dry)
+    np.testing.assert_allclose(processed[cost:], 10 ** (-6 / 20) * dry[:-cost], atol=2e-6)
+    assert np.abs(dry).max() > 0.05
 
 
 @pytest.mark.parametrize("standing_by", [False, True])

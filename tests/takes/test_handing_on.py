@@ -16,9 +16,12 @@ from scipy.signal import butter, sosfilt
 
 from brucke.commands.cli import main
 from brucke.core.measure.placement import Piece, Placement
+from brucke.core.sound.chain_parameters import latency_frames
+from brucke.core.sound.processors import Gain, Limiter
 from brucke.takes.contents import Asked
+from brucke.takes.edits import Edits, Stretch, TrackEdits
 from brucke.takes.handed import Stopped
-from brucke.takes.handing_on import hand_on
+from brucke.takes.handing_on import hand_on, in_step_frames
 from brucke.takes.placing import bring_film
 from brucke.takes.take import Take, TakeError, load_take, save_take
 
@@ -72,6 +75,28 @@ def test_into_an_editor_every_part_is_as_long_begins_alike_and_says_when(take, t
     again = hand_on(take, load_take(take), out, Asked("editor", far_ends=False))
     assert [f.path.name for f in again.files][:2] == ["01 Harp 2.wav", "02 Voice 2.wav"], "never in the place of others"
     assert not any("Lounge" in f.path.name for f in again.files)
+
+
+def test_a_processed_part_lies_with_its_dry_one_after_every_edit(take, tmp_path, nightboat):
+    """What came out of a chain came later by what the chain costs."""
+    chain = (Gain(gain_db=-6.0), Limiter(ceiling_db=0.0))
+    cost = latency_frames(chain, nightboat.block_frames)
+    dry = sf.read(take / "parts" / "voice.wav", dtype="float32")[0]
+    late = np.concatenate([np.zeros(cost, np.float32), 0.5 * dry])[: len(dry)]
+    (take / "processed").mkdir()
+    sf.write(take / "processed" / "voice.wav", np.stack([late, late], axis=1), RATE, subtype="FLOAT")
+    old = load_take(take)
+    setup = replace(nightboat, parts=tuple(replace(p, chain=chain if p.id == "voice" else ()) for p in nightboat.parts))
+    edits = Edits(left_out=(Stretch(3.0, 5.5),), tracks={"voice": TrackEdits(gain_db=-3.0, muted=(Stretch(8, 9),))})
+    save_take(take, replace(old, setup=setup, processed={"voice": "processed/voice.wav"}, edits=edits))
+    made = hand_on(take, load_take(take), tmp_path, Asked("editor"))
+    names = [f.path.name for f in made.files if f.path.suffix == ".wav"]
+    assert names == ["01 Harp.wav", "02 Voice.wav", "03 Voice processed.wav", "04 Lounge.wav"]
+    one, two = (sf.read(tmp_path / n)[0] for n in names[1:3])
+    assert np.abs(one).max() > 0.1
+    # What the chain held when the recording ended was never kept.
+    end = len(dry) - round(2.5 * RATE) - cost + in_step_frames(load_take(take), RATE)["voice"][0]
+    np.testing.assert_allclose(two[:end, 0], 0.5 * one[:end], atol=2**-22)
 
 
 def test_the_song_has_its_loudness_and_its_peaks_stay_below_the_ceiling(take, tmp_path):

@@ -76,14 +76,14 @@ class BroadcastWav:
 def shifted(blocks: Iterator[F32], by: int, frames: int) -> Iterator[F32]:
     """Blocks [frames, channels] as [channels, frames], `by` frames later (earlier where it is negative: their
     beginning is left out), ended or gone on in silence to so many `frames`."""
-    done, skip = 0, max(0, -by)
+    done, skip, channels = 0, max(0, -by), 1
     first = True
     for block in blocks:
         if first and by > 0:
             pad = np.zeros((block.shape[1], min(by, frames)), np.float32)
             yield pad
             done += pad.shape[1]
-        first = False
+        first, channels = False, block.shape[1]
         if skip:
             cut = min(skip, len(block))
             block, skip = block[cut:], skip - cut
@@ -91,6 +91,5 @@ def shifted(blocks: Iterator[F32], by: int, frames: int) -> Iterator[F32]:
         if len(block):
             yield np.ascontiguousarray(block.T)
             done += len(block)
-            channels = block.shape[1]
     if done < frames:
-        yield np.zeros((1 if first else channels, frames - done), np.float32)
+        yield np.zeros((channels, frames - done), np.float32)

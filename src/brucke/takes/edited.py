@@ -12,6 +12,7 @@ from pathlib import Path
 import numpy as np
 
 from ..core.measure.correlation import F32
+from ..core.sound.chain_parameters import latency_frames
 from ..core.units import db_to_gain
 from .broadcast_wav import shifted
 from .edits import NONE, Edits, Stretch, TrackEdits, kept
@@ -78,12 +79,17 @@ class Sounds:
         lengths = [track_frames(self.folder, f) for f in (*self.take.parts.values(), *self.take.listeners.values())]
         return max((n / rate for n, rate in lengths), default=0.0)
 
-    def part(self, id: str) -> tuple[int, int, Iterator[F32]]:
+    def part(self, id: str, processed: bool = False) -> tuple[int, int, Iterator[F32]]:
         """(rate, channels, blocks) of a part with its own edits, on the take's own time: nothing is left out yet.
-        Errors: TakeError."""
-        rate, channels, blocks = track_blocks(self.folder, self.take.parts[id])
+        `processed` is what its chain made of it, brought back by what that costs. Errors: TakeError."""
+        files = self.take.processed if processed else self.take.parts
+        rate, channels, blocks = track_blocks(self.folder, files[id])
         track = self.take.edits.of(id)
         frames = round(self.seconds * rate)
+        if processed:
+            setup = self.take.setup
+            costs = latency_frames(setup.part(id).chain, setup.block_frames)
+            blocks = (np.ascontiguousarray(b.T) for b in shifted(blocks, -costs, frames))
         if track == NONE:
             return rate, channels, (np.ascontiguousarray(b.T) for b in blocks)
         envelope = Envelope(track, rate)

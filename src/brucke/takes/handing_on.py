@@ -80,30 +80,40 @@ def _parts(
     parts = parts_of(take, asked.far_ends)
     if not parts:
         raise TakeError(f"{folder.name}: the parts: none was recorded")
-    lengths = {p.id: track_frames(folder, take.parts[p.id]) for p in parts}
-    rates = {rate for _n, rate in lengths.values() if _n}
+    tracks = [
+        (part, files is take.processed, track_frames(folder, files[part.id]))
+        for part in parts
+        for files in (take.parts, take.processed)
+        if part.id in files
+    ]
+    rates = {rate for _part, _processed, (there, rate) in tracks if there}
     if len(rates) != 1:
         raise TakeError(f"{folder.name}: the parts: missing, or at several rates")
     rate = rates.pop()
-    frames, whole = sounds.left_frames(rate), round(sounds.seconds * rate)
-    moved = in_step_frames(take, rate)
-    written = []
-    for number, part in enumerate(parts):
-        if not lengths[part.id][0]:
-            made.says.append(f"missing {part.name}")
+    moved, written = in_step_frames(take, rate), []
+    for number, (part, processed, (there, _rate)) in enumerate(tracks):
+        name = f"{part.name} processed" if processed else part.name
+        if not there:
+            made.says.append(f"missing {name}")
             continue
-        _rate, channels, blocks = sounds.part(part.id)
-        moved_blocks = shifted((b.T for b in blocks), moved[part.id][0], whole)
-        target = free(home, f"{number + 1:02d} {part.name}", ".wav")
-        reference = time_reference(take.date, rate)
-        with BroadcastWav(target, channels, rate, reference, take.date) as out:
-            for block in watched(sounds.left(rate, moved_blocks), frames, progress):
-                out.write(block)
-        made.files.append(Handed(target, frames / rate, channels))
-        written.append((part.name, made.files[-1], rate))
-        if moved[part.id][1] == "unknown" and part.kind != "far_end":
-            made.says.append(f"not_moved {part.name}")
+        target = free(home, f"{number + 1:02d} {name}", ".wav")
+        file = _part(sounds, part.id, processed, moved[part.id][0], target, progress)
+        made.files.append(file)
+        written.append((name, file, rate))
+        if moved[part.id][1] == "unknown" and part.kind != "far_end" and not processed:
+            made.says.append(f"not_moved {name}")
     return written
+
+
+def _part(sounds: Sounds, part: str, processed: bool, by: int, target: Path, progress: Progress) -> Handed:
+    """One track, moved `by` frames and after its edits, as broadcast WAV."""
+    rate, channels, blocks = sounds.part(part, processed)
+    frames, date = sounds.left_frames(rate), sounds.take.date
+    moved = shifted((b.T for b in blocks), by, round(sounds.seconds * rate))
+    with BroadcastWav(target, channels, rate, time_reference(date, rate), date) as out:
+        for block in watched(sounds.left(rate, moved), frames, progress):
+            out.write(block)
+    return Handed(target, frames / rate, channels)
 
 
 def _song(sounds: Sounds, home: Path, asked: Asked, made: HandedOn, progress: Progress) -> None:

@@ -38,7 +38,7 @@ def _segment_path(folder: Path, name: str, s: Segment) -> Path | None:
 
 def _pieces(folder: Path, name: str) -> list[tuple[int, Path]]:
     """(frame on the take's clock, file) of what a track was recorded in."""
-    segments = read_segments(folder) if name.startswith(("parts/", "listeners/")) else []
+    segments = read_segments(folder) if name.startswith(("parts/", "processed/", "listeners/")) else []
     pieces = [
         (s.frame - segments[0].frame, path)
         for s in segments[1:]

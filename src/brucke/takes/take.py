@@ -48,8 +48,9 @@ class PlacedFilm(msgspec.Struct, frozen=True, kw_only=True):
 
 
 class Take(msgspec.Struct, frozen=True, kw_only=True):
-    """`parts` and `listeners` name files below the folder; `far_ends` what a listener really got; `track` is what the
-    track did in it, on the take's own frames. `missing` says what is not there that should be."""
+    """`parts`, `processed` (behind their chains, later by what those cost) and `listeners` name files below the folder;
+    `far_ends` what a listener really got; `track` is what the track did in it, on the take's own frames. `missing`
+    says what is not there that should be."""
 
     format: str = FORMAT
     version: int = VERSION
@@ -58,6 +59,7 @@ class Take(msgspec.Struct, frozen=True, kw_only=True):
     knowledge: Knowledge = Knowledge()
     moment: str = ""
     parts: dict[str, str] = {}
+    processed: dict[str, str] = {}
     listeners: dict[str, str] = {}
     far_ends: dict[str, str] = {}
     track: tuple[TrackMark, ...] = ()
@@ -103,7 +105,7 @@ def load_take(folder: Path) -> Take:
     for place, reason in take_problems(take):
         raise TakeError(f"{name}: {place}: {reason}")
     film = {"film": take.film.file} if take.film is not None else {}
-    for files in (take.parts, take.listeners, take.far_ends, film):
+    for files in (take.parts, take.processed, take.listeners, take.far_ends, film):
         _inside(folder, files)
     if not take.far_ends:  # whoever made it did not come to its end
         take = msgspec.structs.replace(take, far_ends=far_ends_in(folder, take.setup), track=read_track(folder))

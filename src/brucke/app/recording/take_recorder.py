@@ -11,8 +11,7 @@ from PyQt6.QtCore import pyqtSignal
 
 from ...core.document.setup import Part
 from ...core.edits.union import together
-from ...core.routing.recording import listeners_kept, parts_kept
-from ...core.timing.make_evidence import now, picture_measurements
+from ...core.timing.make_evidence import picture_measurements
 from ...core.timing.paths import Situation
 from ...engine.processes.link import EngineLink
 from ...engine.processes.messages import FarEndsGiven, GiveFarEnds, KeepFarEnds, Play, Seek
@@ -25,6 +24,7 @@ from ..engine.missing_devices import Absences
 from ..jobs.background import BackgroundQueue
 from ..session.session import Session
 from .consent import may_be_recorded, not_asked
+from .kept_tracks import moved_chains, rows_kept, take_of
 from .proof_job import ProofRun
 from .recorder import NO_ANSWER, RecorderWatch
 from .take_folders import elsewhere, keep, own_folder, takes_folder
@@ -32,6 +32,7 @@ from .take_list import TakeList
 
 PROOF_S = 30.0
 COLLECT_S = 10.0
+CHAIN_MOVED = _("the place of {part} processed from where its chain was changed: it costs another time there")
 HELD_S = 0.25  # as long a press may be held up by a disk; then it goes on aside
 
 
@@ -69,6 +70,7 @@ class TakeRecorder(TakeList):
         self._proof.changed.connect(self._proof_moved)
         self._proof.ended.connect(self._proved)
         self._absences = Absences()
+        self._moved_chains: set[str] = set()
         self._setup = session.setup  # of the take: with what left while it was recorded
         session.changed.connect(self._follow)
 
@@ -183,7 +185,7 @@ class TakeRecorder(TakeList):
             link.tell_world(Play())
         self._begin_in_folder(link)
         self._begin, self.share = time.monotonic(), 0.0
-        self._absences = Absences()
+        self._absences, self._moved_chains = Absences(), set()
         session.recording = True
         self._set("recording")
 
@@ -201,18 +203,14 @@ class TakeRecorder(TakeList):
         link.tell_world(KeepFarEnds(folder=str(self.folder / "far_ends")))
 
     def _tracks(self, link: EngineLink) -> dict[str, list[int]]:
-        """Rows by track of what is to be kept now."""
-        setup, agreed = self.session.setup, may_be_recorded(self.session)
-        kept_parts, kept_listeners = parts_kept(setup, agreed), listeners_kept(setup, agreed)
-        parts = [(p.id, i, len(p.channels)) for i, p in enumerate(setup.parts) if p.id in kept_parts]
-        listeners = [(x.id, i, x.channels) for i, x in enumerate(setup.listeners) if x.id in kept_listeners]
-        return link.track_rows(parts, listeners)
+        return rows_kept(link, self.session.setup, may_be_recorded(self.session))
 
     def _follow(self) -> None:
         """Whoever comes while a take is recorded has a track from then on, whoever leaves until then."""
         link = self.running.link
         if self.state != "recording" or link is None or not self.recording.running:
             return
+        self._moved_chains |= moved_chains(self._setup, self.session.setup)
         tracks = self._tracks(link)
         if tracks == self.recording.tracks:
             return
@@ -225,12 +223,7 @@ class TakeRecorder(TakeList):
         return elsewhere(self.folder)
 
     def _describe(self) -> Take:
-        setup, agreed = self._setup, may_be_recorded(self.session)
-        return Take(
-            date=now(), setup=setup, knowledge=self.session.knowledge, moment=self.session.live.moment,
-            parts={p: f"parts/{p}.wav" for p in parts_kept(setup, agreed)},
-            listeners={x: f"listeners/{x}.wav" for x in listeners_kept(setup, agreed)},
-        )  # fmt: skip
+        return take_of(self.session, self._setup)
 
     def _finish(self) -> None:
         link = self.running.link
@@ -304,6 +297,7 @@ class TakeRecorder(TakeList):
         """The take is put together aside, and then taken into the list."""
         if self.folder not in self._keeping:
             missing = [*self.recording.missing, *self._absences.end(self._setup)]
+            missing += [CHAIN_MOVED.format(part=part) for part in sorted(self._moved_chains)]
             if late and not self._given:
                 missing.append(_("what the far ends got was not handed over"))
             folder, left_out = self.folder, self._left_out

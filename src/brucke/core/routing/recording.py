@@ -37,6 +37,12 @@ def parts_kept(setup: Setup, agreed: Collection[str]) -> list[str]:
     return [p.id for p in setup.parts if p.channels and (p.kind != "far_end" or p.id in kept)]
 
 
+def processed_kept(setup: Setup, agreed: Collection[str]) -> list[str]:
+    """Ids of the parts that get a second track, of what their chain makes of them."""
+    kept = set(parts_kept(setup, agreed))
+    return [p.id for p in setup.parts if p.id in kept and p.chain]
+
+
 def listeners_kept(setup: Setup, agreed: Collection[str]) -> list[str]:
     """Ids of the listeners whose sound is kept: none in which a far end stands who did not agree, and no headphones in
     which one is heard whom nobody switched on for a recorder."""

@@ -19,7 +19,7 @@ from ...core.sound.loudness import STEP_S, LoudnessMeter, PowerSteps, compared_l
 from ..step.plan import F32
 from .channel import Channel
 from .messages import GainForTarget, Quit, TargetLoudness
-from .region import Head, Region, attach, chain_frames, record_frames
+from .region import Head, Region, attach, record_frames
 
 POLL_S = 0.05
 GAP_S = 1.0  # so late, what was missed is left out
@@ -92,9 +92,9 @@ class Listening:
             self._anew()
         self._see_who_is_new()
         sound = self._rows(self.record, frames, record_frames(s))
-        ends = self._rows(self.chained, frames, chain_frames(s))
+        ends = self._rows(self.chained, frames, record_frames(s))
         written, self.at = region.get(Head.RECORDED), self.at + frames
-        if written + s.block - (self.at - frames) > chain_frames(s):
+        if written + s.block - (self.at - frames) > record_frames(s):
             return  # written over while it was copied: left out
         split = SIDES * s.parts
         parts = sound[:split].reshape(s.parts, SIDES, -1)

@@ -4,6 +4,7 @@ Whoever asks here names parts, listeners, captures and devices by their places i
 of the engine they are.
 """
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -14,7 +15,7 @@ from ...core.knowledge.evidence import Matching
 from ...core.routing.rows import MAX_DEVICES, SIDES, Order, parts_of
 from ...ports.devices.clocks.head import MatchedHead
 from ..step.plan import F32
-from .region import Head, Region, chain_frames, record_frames
+from .region import Head, Region, record_frames, record_rows
 
 MEASURE_WORDS = {0: "", 1: "fading", 2: "sounding", 3: "done", 4: "refused"}
 
@@ -130,7 +131,7 @@ class Reading:
         if index < 0:
             return np.zeros((SIDES, 0), np.float32)
         ring = self.region.sound("record_ring" if index < s.parts else "chain_ring")
-        size = record_frames(s) if index < s.parts else chain_frames(s)
+        size = record_frames(s)
         rows = ring[index * SIDES : (index + 1) * SIDES] if index < s.parts else ring[index]
         frames = min(frames, done, size - s.rate // 4)
         sound: F32 = rows[:, np.arange(done - frames, done) % size]
@@ -172,9 +173,13 @@ class Reading:
         return self.region.sound("measured")[:length].copy()
 
     def track_rows(
-        self, parts: list[tuple[str, int, int]], listeners: list[tuple[str, int, int]]
+        self,
+        parts: list[tuple[str, int, int]],
+        listeners: list[tuple[str, int, int]],
+        processed: Sequence[tuple[str, int]] = (),
     ) -> dict[str, list[int]]:
-        """Rows of the recorder's ring by track name, from (id, index, channels)."""
+        """Rows of the recorder's ring by track name, from (id, index, channels); of the chain ring for those that are
+        `processed`, see `region.record_rows`."""
         rows = {}
         for id, p, channels in parts:
             pairs = self.order.parts[p]
@@ -183,4 +188,7 @@ class Reading:
         for id, x, channels in listeners:
             first = base + self.order.listeners[x] * self.shape.channels
             rows[f"listeners/{id}"] = [first + c for c in range(channels)]
+        for id, p in processed:
+            chained = record_rows(self.shape) + 2 * self.order.parts[p][0]
+            rows[f"processed/{id}"] = [chained, chained + 1]
         return rows

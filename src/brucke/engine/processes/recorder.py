@@ -21,7 +21,7 @@ from .channel import Channel
 from .file_sync import FileSync
 from .lives import Why, lives
 from .messages import Quit, Record, Recorded, Recording, RecordingFailed, Seal, StopRecording
-from .region import Head, Region, attach, record_frames
+from .region import Head, Region, attach, record_frames, record_rows
 
 SYNC_S = 1.0
 POLL_S = 0.04
@@ -33,7 +33,8 @@ MARGIN_S = 0.5  # so much of the ring's oldest may be written over before it is 
 class Recorder:
     def __init__(self, region: Region, channel: Channel):
         self.region, self.channel = region, channel
-        self.ring = region.sound("record_ring")
+        chained = region.sound("chain_ring")
+        self.rings = region.sound("record_ring"), chained.reshape(-1, chained.shape[2])
         self.size = record_frames(region.shape)
         self.folder = Path()
         self.rows: dict[str, list[int]] = {}
@@ -156,9 +157,16 @@ class Recorder:
         while self.position < end:
             at = self.position % self.size
             count = min(end - self.position, self.size - at, self.region.shape.rate // 4)
-            sounds = {name: self.ring[rows, at : at + count] for name, rows in self.rows.items()}
+            sounds = {name: self._copy(rows, at, count) for name, rows in self.rows.items()}
             self._write(sounds, count)
             self._tell()
+
+    def _copy(self, rows: list[int], at: int, count: int) -> F32:
+        """Rows of either ring, as `record_rows` counts them."""
+        first = record_rows(self.region.shape)
+        chained = rows[0] >= first
+        sound: F32 = self.rings[chained][[r - first * chained for r in rows], at : at + count]
+        return sound
 
     def _write(self, sounds: dict[str, F32], count: int) -> None:
         """A copy of the ring, where what was written over while it was copied is silent and counted."""

@@ -30,7 +30,6 @@ STIMULUS_S = 3
 BACK_S = 60
 MOST_LIVES = 4096
 MOST_MOMENTS = 101  # those of a setup, and none
-CHAIN_S = 2  # the ring of parts after their chain and of listeners before theirs; the recorder's has the other ends
 READINGS = 4  # the level in front of a processor, and up to three reductions
 LOUDNESS = 5  # momentary, short-term, integrated in LUFS, true peak in dBTP, seconds that were measured
 
@@ -180,7 +179,6 @@ def _plan_arrays(plan: Plan) -> dict[str, npt.NDArray[np.generic]]:
 
 
 def _specs(s: Shape) -> dict[str, tuple[str, tuple[int, ...]]]:
-    outputs = s.listeners * s.channels
     return {
         "head": ("int64", (64,)),
         "lives": ("int64", (MOST_LIVES, 4)),
@@ -223,8 +221,8 @@ def _specs(s: Shape) -> dict[str, tuple[str, tuple[int, ...]]]:
         "matched_ring": ("float32", (s.captures, PORT_BLOCKS * s.block)),
         "matched": ("int64", (MAX_DEVICES, len(MatchedHead))),
         "out_ring": ("float32", (s.listeners, s.channels, PORT_BLOCKS * s.block)),
-        "record_ring": ("float32", (SIDES * s.parts + outputs, record_frames(s))),
-        "chain_ring": ("float32", (s.parts + s.listeners, 2, chain_frames(s))),
+        "record_ring": ("float32", (record_rows(s), record_frames(s))),
+        "chain_ring": ("float32", (s.parts + s.listeners, 2, record_frames(s))),
         "readings": ("float32", (s.parts + s.listeners, MAX_SLOTS + 1, READINGS)),
         "loudness": ("float32", (s.listeners, LOUDNESS)),
         "chain_loudness": ("float32", (s.parts + s.listeners, 2)),
@@ -242,8 +240,10 @@ def record_frames(s: Shape) -> int:
     return RECORD_S * s.rate // s.block * s.block
 
 
-def chain_frames(s: Shape) -> int:
-    return CHAIN_S * s.rate // s.block * s.block
+def record_rows(s: Shape) -> int:
+    """Rows of the recorder's ring. Those of the chain ring, which is as long (two for each part, behind its chain, then
+    two for each listener, before its own), are counted on from there."""
+    return SIDES * s.parts + s.listeners * s.channels
 
 
 def shape_text(shape: Shape) -> str:
