@@ -32,6 +32,7 @@ from .presence.moment_takes import MomentTakes
 from .presence.running_order import RunningOrder
 from .presence.song_pause import SongPause
 from .presence.take_marks import TakeMarks
+from .recording.just_happened import JustHappened
 from .recording.picture_recorder import PictureRecorder
 from .recording.playback import Playback
 from .recording.take_recorder import TakeRecorder
@@ -64,6 +65,7 @@ class Studio(QObject):
         self.measuring = Measurer(session, self.running)
         self.taking = TakeRecorder(session, self.running, take_seconds)
         self.pictures = PictureRecorder(session, self.running, self.taking)
+        self.just_happened = JustHappened(session, self.running, self.taking, settings)
         self.playback = Playback(session, self.running, self.taking)
         self.shaping = ChainHelpers(session, self.running, self.documents.home)
         self.known_good = KnownGoodSessions(session, self.running, self.taking, self.desktop, self.documents.home)
@@ -88,9 +90,9 @@ class Studio(QObject):
         self.desktop.carried = lambda: self.running.carried
         self.clock = FrameClock(self)
         for service in (
-            self.running, self.desktop, self.measuring, self.taking, self.pictures, self.playback, self.checking,
-            self.shaping, self.goodbye, self.headphones, self.known_good, self.buffers, self.clocks, self.leaks,
-            self.order, self.hour, self.mishaps,
+            self.running, self.desktop, self.measuring, self.taking, self.pictures, self.just_happened, self.playback,
+            self.checking, self.shaping, self.goodbye, self.headphones, self.known_good, self.buffers, self.clocks,
+            self.leaks, self.order, self.hour, self.mishaps,
         ):  # fmt: skip
             self.clock.tick.connect(service.tick)
         self._noted = ""
@@ -143,6 +145,7 @@ class Studio(QObject):
             self.leaks,
             self.taking,
             self.pictures,
+            self.just_happened,
             self.playback,
             self.hour,
         ):

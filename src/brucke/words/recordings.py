@@ -62,6 +62,28 @@ def may_be_recorded_text(setup: Setup, knowledge: Knowledge, part: str) -> str:
     return _("Nobody has asked them yet. You are asked before the first recording with them.")
 
 
+# Why nothing of what just happened can be kept.
+CANNOT_REMEMBER = {
+    "off": _("Nothing is remembered: that is off. Review switches it on."),
+    "far_end": _("Nothing is remembered while somebody at a far end is routed: record openly, and they are asked."),
+    "silent": _("Nothing is remembered: nothing sounds."),
+    "recording": _("Nothing is remembered while a recording runs: everything is in that."),
+    "nothing": _("Nothing is remembered yet."),
+}
+
+
+def remembered_text(state: str, why: str, seconds: float, most_s: float, size: int) -> str:
+    """What is remembered of the last minutes, where, and how much that may become; `why` not, where it is not."""
+    if state == "off":
+        return _("In memory only, and on no disk before you keep them.")
+    if state == "waits":
+        return CANNOT_REMEMBER[why]
+    if state == "keeping":
+        return _("What just happened is being written.")
+    text = _("The last {time} are in memory, on no disk; at most {most}, {size}.")
+    return text.format(time=clock_text(seconds), most=clock_text(most_s), size=size_text(size))
+
+
 def record_button(state: str, test: bool, seconds: float) -> str:
     if state == "recording" and not test:
         return _("End recording  {time}").format(time=clock_text(seconds))

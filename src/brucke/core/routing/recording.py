@@ -10,6 +10,12 @@ def _far_ends(setup: Setup) -> set[str]:
     return {p.id for p in setup.parts if p.kind == "far_end"}
 
 
+def far_ends_routed(setup: Setup) -> list[str]:
+    """Ids of the far ends that somebody hears, or would as soon as nothing is muted."""
+    routed = {r.part for r in setup.routes if r.on}
+    return [p.id for p in setup.parts if p.id in routed & _far_ends(setup)]
+
+
 def far_ends_wanted(setup: Setup) -> list[str]:
     """Ids of the far ends that would stand in a recording: those that are switched on for a recorder, and those whom a
     call or a stream carries."""

@@ -169,6 +169,41 @@ class PicturesFailed(_Message, frozen=True, kw_only=True):
     ends: bool
 
 
+# To whoever remembers the last minutes, and from it
+
+
+class Remember(_Message, frozen=True, kw_only=True):
+    """From now on, so many `frames` of these `tracks`, as `Record` names them; what was remembered before is gone. No
+    tracks: nothing from now on."""
+
+    tracks: dict[str, list[int]]
+    frames: int
+
+
+class Remembered(_Message, frozen=True, kw_only=True):
+    """`first` is the first frame of the recorder's ring that is remembered."""
+
+    first: int
+
+
+class KeepRemembered(_Message, frozen=True, kw_only=True):
+    folder: str
+
+
+class RememberedKept(_Message, frozen=True, kw_only=True):
+    """Its files are whole."""
+
+    folder: str
+    frames: int
+
+
+class RememberedFailed(_Message, frozen=True, kw_only=True):
+    """It could not be written; it is remembered still."""
+
+    folder: str
+    reason: str
+
+
 # To a plug-in's process
 
 
@@ -314,6 +349,11 @@ Message = (
     | PicturesSeen
     | PicturesKept
     | PicturesFailed
+    | Remember
+    | Remembered
+    | KeepRemembered
+    | RememberedKept
+    | RememberedFailed
     | SetParameter
     | BeginPlugIn
     | FarEndsGiven

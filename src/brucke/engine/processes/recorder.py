@@ -15,13 +15,14 @@ import time
 from pathlib import Path
 
 from ...core.files.run_log import begin
-from ...ports.sounds.files import F32, TrackWriter, cut_track
+from ...ports.sounds.files import TrackWriter, cut_track
 from ...ports.sounds.segments import Segment, read_segments, segment_file, write_segments
 from .channel import Channel
 from .file_sync import FileSync
+from .kept_rows import KeptRows
 from .lives import Why, lives
 from .messages import Quit, Record, Recorded, Recording, RecordingFailed, Seal, StopRecording
-from .region import Head, Region, attach, record_frames, record_rows
+from .region import Head, Region, attach, record_frames
 
 SYNC_S = 1.0
 POLL_S = 0.04
@@ -33,8 +34,7 @@ MARGIN_S = 0.5  # so much of the ring's oldest may be written over before it is 
 class Recorder:
     def __init__(self, region: Region, channel: Channel):
         self.region, self.channel = region, channel
-        chained = region.sound("chain_ring")
-        self.rings = region.sound("record_ring"), chained.reshape(-1, chained.shape[2])
+        self.kept = KeptRows(region)
         self.size = record_frames(region.shape)
         self.folder = Path()
         self.rows: dict[str, list[int]] = {}
@@ -157,28 +157,13 @@ class Recorder:
         while self.position < end:
             at = self.position % self.size
             count = min(end - self.position, self.size - at, self.region.shape.rate // 4)
-            sounds = {name: self._copy(rows, at, count) for name, rows in self.rows.items()}
-            self._write(sounds, count)
+            sounds = {name: self.kept.copy(rows, self.position, count) for name, rows in self.rows.items()}
+            for name, (sound, _lost) in sounds.items():
+                self.writers[name].write(sound)
+            self.position += count
+            self.segments[-1].frames += count
+            self.segments[-1].lost_frames += max((lost for _sound, lost in sounds.values()), default=0)
             self._tell()
-
-    def _copy(self, rows: list[int], at: int, count: int) -> F32:
-        """Rows of either ring, as `record_rows` counts them."""
-        first = record_rows(self.region.shape)
-        chained = rows[0] >= first
-        sound: F32 = self.rings[chained][[r - first * chained for r in rows], at : at + count]
-        return sound
-
-    def _write(self, sounds: dict[str, F32], count: int) -> None:
-        """A copy of the ring, where what was written over while it was copied is silent and counted."""
-        # The engine is at most one block further than it has said.
-        oldest = self.region.get(Head.RECORDED) + self.region.shape.block - self.size
-        lost = min(count, max(0, oldest - self.position))
-        for name, sound in sounds.items():
-            sound[:, :lost] = 0.0
-            self.writers[name].write(sound)
-        self.position += count
-        self.segments[-1].frames += count
-        self.segments[-1].lost_frames += lost
 
     def _complete_when_due(self) -> None:
         if self.syncing.failed is not None:

@@ -150,6 +150,7 @@ class ActionHandlers:
             "back": lambda: w.running.seek(w.running.track[0] - 5),
             "forth": lambda: w.running.seek(w.running.track[0] + 5),
             "record": w.taking.record,
+            "keep_before": w.studio.just_happened.keep,
             "proof": self.proof_take,
             "compare": self._compare,
             "bring_film": lambda: self._of_recording(w.review.kept.bring_film),
@@ -219,8 +220,7 @@ class ActionHandlers:
         }
 
     def _copy_what_happened(self) -> None:
-        clipboard = QApplication.clipboard()
-        if clipboard is not None:
+        if (clipboard := QApplication.clipboard()) is not None:
             clipboard.setText(what_happened(self.w.session.setup, self.w.running.state))
             self.w.notice.say(_("Copied: versions, what is set up without names, and the last of the log."), "water")
 

@@ -31,6 +31,7 @@ ACTIONS = (
     Action("earlier", _("Selected route: 1 ms less delay"), "Ctrl+Left"),
     Action("record", _("Record, or end the recording"), "R", "Ctrl+R"),
     Action("mark", _("Mark this moment in the recording"), "Ctrl+K"),
+    Action("keep_before", _("Keep what just happened, where the last two minutes are remembered"), "Ctrl+Shift+K"),
     Action("proof", _("Test recording: from the top, measured"), "Shift+R"),
     Action("compare", _("Listen: change between before and now"), "B"),
     Action("bring_film", _("Review: bring a film to this recording…"), "Ctrl+B"),

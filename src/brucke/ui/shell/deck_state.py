@@ -4,6 +4,7 @@ import time
 
 from ...app.engine.live_engine import LiveEngine
 from ...app.measuring.soundcheck import SoundcheckRun
+from ...app.recording.just_happened import JustHappened
 from ...app.recording.take_recorder import TakeRecorder
 from ...app.session.session import Session
 from ...words import timing
@@ -41,9 +42,10 @@ class DeckState:
         running: LiveEngine,
         checking: SoundcheckRun,
         taking: TakeRecorder,
+        just_happened: JustHappened,
     ):
         self.deck, self.places, self.session, self.running = deck, places, session, running
-        self.checking, self.taking = checking, taking
+        self.checking, self.taking, self.just_happened = checking, taking, just_happened
         self.heard_music = False
         self.air_from = 0.0
         session.replaced.connect(self._begin_anew)
@@ -83,6 +85,8 @@ class DeckState:
         said = [(SILENCE if live.silent else HEARD) if air else STATES[running.state]]
         if taking.state == "recording":
             said.append(RECORDING[taking.recording.state].format(time=clock_text(taking.seconds_recorded)))
+        if self.just_happened.state == "remembers":
+            said.append(_("the last minutes remembered"))
         if running.simulated and running.state != "stopped":
             said.append("simulated")
         return ", ".join(said)

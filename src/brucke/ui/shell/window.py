@@ -61,7 +61,9 @@ class Window(HasPlaces, QMainWindow):
         self.places = PlaceStack(theme, studio)
         self.deck = Deck(theme, [(p.action.id, p.name) for p in PLACES if p.name])
         self.detail.shown_on(self.deck.detail)
-        self.deck_state = DeckState(self.deck, self.places, session, self.running, self.checking, self.taking)
+        self.deck_state = DeckState(
+            self.deck, self.places, session, self.running, self.checking, self.taking, studio.just_happened
+        )
         self.strip, self.tools = Strip(theme, session, self.running, self.taking, self.audience), Tools(self)
         self._assemble()
         self._connect()
@@ -119,7 +121,10 @@ class Window(HasPlaces, QMainWindow):
         self.session.went.connect(self._went)
         self.session.noticed.connect(self.notice.say)
         self.session.stands.connect(self.notice.stand)
-        for it in (self.session, self.desktop, self.running, self.taking, self.measuring, self.checking):
+        for it in (
+            self.session, self.desktop, self.running, self.taking, self.measuring, self.checking,
+            self.studio.just_happened,
+        ):  # fmt: skip
             it.changed.connect(self.refresh)
         self.taking.proved.connect(self._proved)
         self.taking.ask_agreed = lambda part: whether_agreed(self, self.theme, self.session, part)

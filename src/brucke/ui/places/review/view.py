@@ -23,6 +23,7 @@ from ...kit.sheet_view import SheetView
 from ...kit.table import PlainTable
 from ...paint.sheet import Sheet
 from ...theme.theme import Theme
+from .just_happened_line import JustHappenedLine
 from .kept_line import KeptLine
 from .layout import least_height, review_layout
 from .model import ReviewData, review_data, table_rows
@@ -109,6 +110,8 @@ class ReviewView(Place):
         head.addWidget(self.kept)
         self.marks, self._marks_of = Words(self.theme, "small", "mute"), (Path(), "")
         head.addWidget(self.marks)
+        self.just_happened = JustHappenedLine(self.theme, self.studio)
+        head.addWidget(self.just_happened)
         self.title = Words(self.theme, "title", wraps=False)
         self.title.say(_("What they got"))
         self.show_table = Button(self.theme, _("As a table"), "plain", "T")
