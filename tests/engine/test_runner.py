@@ -6,9 +6,10 @@ from msgspec.structs import replace
 
 from brucke.core.document.setup import Device, Listener, Part, Route, Setup
 from brucke.core.edits import route_edits
+from brucke.core.measure.stimulus import GENTLY
 from brucke.engine.step.live import Live
 from brucke.engine.step.plan import compile_plan, shape_of
-from brucke.engine.step.runner import GENTLY, SETTLE_S, TAIL_S, MeasureOrder, Runner
+from brucke.engine.step.runner import SETTLE_S, TAIL_S, MeasureOrder, Runner
 from brucke.engine.step.safety import Word
 
 RATE, N = 48000, 128

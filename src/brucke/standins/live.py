@@ -37,6 +37,7 @@ from ..engine.processes.messages import (  # fmt: skip
     KeepFarEnds,
     Message,
     NoisyRoom,
+    OutsidePlugged,
     Pause,
     Play,
     Quit,
@@ -217,6 +218,8 @@ class LiveWorld:
                 self._film(Path(message.light), Path(message.pictures), message.seconds)
             case GivePictures():
                 self._give_pictures(message.part, Path(message.pictures))
+            case OutsidePlugged():
+                world.outside.plugged = message.plugged
             case SlowCamera():
                 world.cameras.share = message.share
             case Cable():

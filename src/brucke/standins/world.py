@@ -20,13 +20,14 @@ from ..ports.sounds.player import BackingPlayer, TrackLike
 from ..ports.sounds.track import MemoryTrack
 from .camera import U8, Cameras, Scene, loudness_of
 from .delays import F32, DelayLine
+from .outside_box import OutsideBoxes
+from .patch_cable import PatchCable
 from .people import People
 from .performer import Performer
 from .room import Room
 from .services import Call, Defer, Stream
 from .truth import Cable, Truth
 
-CABLE_GAIN = {"plugged": 0.5, "wandering": 0.5, "loud": 6.0, "unplugged": 0.0}
 REAL_LEAD_BLOCKS = 24
 MIXER_FRAMES = 96.0  # what an interface's own direct monitoring takes
 
@@ -74,6 +75,7 @@ class World:
         self._performers: dict[str, Performer] = {}
         self._in_lines: dict[int, DelayLine] = {}
         self._boxes: dict[str, DelayLine] = {}
+        self.outside = OutsideBoxes()
         self._calls: dict[str, Call] = {}
         self._streams: dict[str, Stream] = {}
         self.cameras = Cameras(self.rate)
@@ -90,6 +92,7 @@ class World:
         """Where everything is from now on."""
         self._captures = rows.captures.who
         self._device_rows = {d: i for i, d in enumerate(rows.devices.who) if d is not None}
+        self._listener_rows = rows.listeners.who
         row = {x: i for i, x in enumerate(rows.listeners.who) if x is not None}
         self._row_of: dict[str, int] = {}
         for listener in self.setup.listeners:
@@ -108,7 +111,7 @@ class World:
         self._out_line = [DelayLine(held - self._out_blocks * self.n + truth.out_frames) for _ in range(2)]
         self._mixer = [DelayLine(MIXER_FRAMES + self.n) for _ in range(2)]
         self._mixed = np.zeros((2, self.n), np.float32)
-        self._wander = np.zeros(self.rate, np.float32)
+        self._cable = PatchCable(self.rate)
 
     def _parts_of(self, device: Device) -> list[Part]:
         return [p for p in self.setup.parts if p.device == device.id]
@@ -169,6 +172,8 @@ class World:
             return
         truth = self.truth.interfaces[device.id]
         held = device.buffer_frames * device.buffers
+        out_frames = held - self._out_blocks * self.n + truth.out_frames
+        self.outside.settle(self.setup, device, self._listener_rows, out_frames)
         rest = held + truth.in_frames - (self.lead_blocks - self._out_blocks) * self.n
         channels = [c[1] for c in self._captures if c is not None and c[0] == device.id]
         self._in_lines = {c: self._in_lines.get(c) or DelayLine(rest) for c in channels}
@@ -342,7 +347,8 @@ class World:
             for channel in part.channels:  # who plays in stereo is heard on both
                 inputs[channel] += sound
         if hold and inputs:
-            inputs[min(inputs)] += self._through_cable(ear[0], now)
+            inputs[min(inputs)] += self._cable.through(ear[0], self.cable, now)
+        self.outside.play(outs, inputs)
         for channel, sound in inputs.items():
             self._capture(device, channel, sound, captures)
         self._take_pictures(now)
@@ -357,16 +363,6 @@ class World:
         if self.player.playing and not hold:
             sound = performer.play(now, self.n) * np.float32(10 ** (self.softer_db / 20))
         return self._boxes[part.id].push(sound) if part.id in self._boxes else sound
-
-    def _through_cable(self, ear: F32, now: int) -> F32:
-        sound = ear * np.float32(CABLE_GAIN[self.cable])
-        if self.cable == "wandering":  # something in between changes its latency every second and a half
-            late = (now // (self.rate * 3 // 2)) % 5 * 3
-            line = np.concatenate([self._wander, sound])
-            self._wander = line[len(sound) :]
-            start = len(self._wander) - late
-            return line[start : start + len(sound)]
-        return sound
 
     def _capture(self, device: Device, channel: int, sound: F32, captures: dict[tuple[str, int], F32]) -> None:
         """One input, whoever stands at it: once a block through its converter."""

@@ -11,6 +11,7 @@ from ..core.sound.processors import (
     Limiter,
     Multiband,
     NoiseRemoval,
+    OutsideStep,
     PlugIn,
     Processor,
     Thickening,
@@ -97,7 +98,17 @@ def doing_text(p: Processor) -> str:
             return _("nothing above {db}").format(db=db_text(held(p, "ceiling_db")))
         case PlugIn():
             return _("your own plug-in")
+        case OutsideStep():
+            return _outside_text(p)
     return ""
+
+
+def _outside_text(p: OutsideStep) -> str:
+    if not (p.send_device and p.return_device):
+        return _("goes nowhere yet")
+    if not p.latency_frames:
+        return _("not measured yet, so it is dry")
+    return _("out and back")
 
 
 def _band_word(frequency_hz: float) -> str:
@@ -127,7 +138,7 @@ def now_text(p: Processor, reductions: tuple[float, ...], quieter_db: float) -> 
     pauses."""
     most = max(reductions, default=0.0)
     if not in_numbers():
-        works = most >= HELD_DB and not isinstance(p, Gate | PlugIn)
+        works = most >= HELD_DB and not isinstance(p, Gate | PlugIn | OutsideStep)
         return _("{does}, just now").format(does=doing_text(p)) if works and p.on else doing_text(p)
     match p:
         case _ if not p.on:

@@ -2,6 +2,7 @@
 
 from ..core.document.setup import Device, Setup
 from ..core.knowledge.evidence import Matching
+from ..core.knowledge.quantities import OUTSIDE_STEP
 from ..core.routing.clocks import leading_card, matched
 from .detail import in_numbers
 from .timing import QUANTITY_NAMES, device_name, ms_text
@@ -36,4 +37,6 @@ def matching_text(setup: Setup, device: Device, m: Matching | None) -> str:
 
 def way_text(setup: Setup, quantity: str, ids: tuple[str, ...]) -> str:
     """What is measured of which equipment: “round trip, Headphone box to Table interface”."""
+    if quantity == OUTSIDE_STEP.code:
+        ids = tuple(dict.fromkeys(ids[:2]))
     return f"{QUANTITY_NAMES[quantity]}, {_(' to ').join(device_name(setup, id) for id in ids)}"

@@ -2,7 +2,7 @@
 
 from collections.abc import Iterator
 
-from ..core.sound.processors import KINDS, PlugIn, Processor
+from ..core.sound.processors import KINDS, OutsideStep, PlugIn, Processor
 from .translation import _
 
 # kind: its name, and what it is for.
@@ -18,6 +18,7 @@ PROCESSORS = {
     "gain": (_("gain"), _("louder or softer")),
     "limiter": (_("limiter"), _("nothing above its ceiling")),
     "plug_in": (_("plug-in"), ""),
+    "outside_step": (_("outside step"), _("out to equipment or a program, and back")),
 }
 PROCESSOR_NAMES = {kind: name for kind, (name, _what) in PROCESSORS.items()}
 FIELDS = {
@@ -43,7 +44,7 @@ def kind_of(p: Processor) -> str:
 
 
 def processor_name(p: Processor) -> str:
-    if isinstance(p, PlugIn):
+    if isinstance(p, PlugIn | OutsideStep) and p.name:
         return p.name[:32]
     name = PROCESSOR_NAMES[kind_of(p)]
     return name[0].upper() + name[1:]

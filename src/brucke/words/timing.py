@@ -267,6 +267,8 @@ def stage_text(setup: Setup, s: Stage) -> str:
             return _("air")
         case "processor":
             return PROCESSOR_NAMES[s.detail]
+        case "outside step":
+            return s.detail or PROCESSOR_NAMES["outside_step"]
         case _:
             return s.detail
 

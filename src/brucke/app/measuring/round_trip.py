@@ -5,12 +5,15 @@ import time
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass
 
+import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from ...core.document.setup import Setup
+from ...core.edits.outside_edits import measured_step
 from ...core.knowledge.evidence import Measurement, Spoil
-from ...core.knowledge.quantities import CONTRADICTED, QUANTITIES, ROUND_TRIP, Ids, Measurand, Way
-from ...core.measure.round_trip import Refusal, RoundTrip, round_trip
+from ...core.knowledge.quantities import CONTRADICTED, OUTSIDE_STEP, QUANTITIES, ROUND_TRIP, Ids, Measurand, Way
+from ...core.measure.correlation import F32
+from ...core.measure.round_trip import Refusal, RoundTrip, returned_db, round_trip
 from ...core.measure.stimulus import StimulusKind
 from ...core.timing.make_evidence import measurement, now
 from ...engine.processes.messages import Cable
@@ -72,6 +75,7 @@ class Measurer(QObject):
         self._dropouts = 0
         self._handle: MeasureHandle | None = None
         self._pool = ThreadPoolExecutor(1)
+        self._heard: tuple[MeasureHandle, F32] = (MeasureHandle(np.zeros(0, np.float32), 1, 1), np.zeros(0, np.float32))
         self._answer: Future[RoundTrip | Refusal] | None = None
 
     @property
@@ -216,6 +220,7 @@ class Measurer(QObject):
             handle, recording = self._handle, link.measured(self._handle)
             self._end_sound()
             rate = self.session.setup.rate_hz
+            self._heard = (handle, recording)
             self._answer = self._pool.submit(
                 round_trip, handle.stimulus, recording, handle.repeats, handle.spacing, rate, SEARCH_S,
                 self._wander_s,
@@ -247,7 +252,17 @@ class Measurer(QObject):
         self._answer = None
         self.state = "idle"
         self.session.learn(self.session.knowledge.with_measurement(m))
+        if fixed.quantity is OUTSIDE_STEP:
+            self._wait_for_step(fixed, found)
         self.changed.emit()
+
+    def _wait_for_step(self, fixed: _Fixed, found: RoundTrip) -> None:
+        """Chains wait for a step outside as long as it was measured to take, and bring it back to its level."""
+        handle, recording = self._heard
+        setup = self.session.setup
+        came_db = returned_db(handle.stimulus, recording, handle.repeats, handle.spacing, found.seconds, setup.rate_hz)
+        after = measured_step(setup, fixed.way.ids, found.seconds, -came_db)
+        self.session.edit(_("Way of a step outside measured"), after, "shape")
 
     @property
     def _wander_s(self) -> float:

@@ -9,7 +9,18 @@ from msgspec.structs import replace
 
 from ..document.setup import Listener, Part, Setup
 from ..sound.noise_profile import NoiseProfile
-from ..sound.processors import MAX_PLUG_INS, MAX_SLOTS, Gain, Limiter, NoiseRemoval, PlugIn, Processor, held
+from ..sound.processors import (
+    MAX_OUTSIDE,
+    MAX_PLUG_INS,
+    MAX_SLOTS,
+    Gain,
+    Limiter,
+    NoiseRemoval,
+    OutsideStep,
+    PlugIn,
+    Processor,
+    held,
+)
 from .part_edits import change_part
 
 Chain = tuple[Processor, ...]
@@ -45,32 +56,40 @@ def set_chain(setup: Setup, owner: str, chain: Chain) -> Setup:
     return _change(setup, owner, chain=chain[:MAX_SLOTS])
 
 
+MOST = {PlugIn: MAX_PLUG_INS, OutsideStep: MAX_OUTSIDE}  # of what has a place of its own beside the engine
+
+
 def _placed(setup: Setup, owner: str, chain: Chain) -> Chain:
     things: tuple[Part | Listener, ...] = (*setup.parts, *setup.listeners)
-    taken = {p.place for x in things if owner_of(x) != owner for p in x.chain if isinstance(p, PlugIn)}
+    others = [p for x in things if owner_of(x) != owner for p in x.chain if isinstance(p, PlugIn | OutsideStep)]
+    taken = {kind: {p.place for p in others if type(p) is kind} for kind in MOST}
     placed: list[Processor] = []
     for p in chain:
-        if isinstance(p, PlugIn) and (p.place in taken or not 0 <= p.place < MAX_PLUG_INS):
-            free = next((i for i in range(MAX_PLUG_INS) if i not in taken), None)
-            if free is None:
-                continue
-            p = replace(p, place=free)
-        if isinstance(p, PlugIn):
-            taken.add(p.place)
+        if isinstance(p, PlugIn | OutsideStep):
+            own, most = taken[type(p)], MOST[type(p)]
+            if p.place in own or not 0 <= p.place < most:
+                free = next((i for i in range(most) if i not in own), None)
+                if free is None:
+                    continue
+                p = replace(p, place=free)
+            own.add(p.place)
         placed.append(p)
     return tuple(placed)
 
 
 def give_places(setup: Setup) -> Setup:
-    """After chains were copied: the same, with a place of its own for every plug-in."""
-    seen: set[int] = set()
+    """After chains were copied: the same, with a place of its own for every plug-in and every step outside."""
+    seen: set[tuple[type, int]] = set()
     things: tuple[Part | Listener, ...] = (*setup.parts, *setup.listeners)
     for thing in things:
-        mine = {p.place for p in thing.chain if isinstance(p, PlugIn)}
-        if mine & seen:
+        if _places(thing.chain) & seen:
             setup = set_chain(setup, owner_of(thing), thing.chain)
-        seen |= {p.place for p in chain_of(setup, owner_of(thing)) if isinstance(p, PlugIn)}
+        seen |= _places(chain_of(setup, owner_of(thing)))
     return setup
+
+
+def _places(chain: Chain) -> set[tuple[type, int]]:
+    return {(type(p), p.place) for p in chain if isinstance(p, PlugIn | OutsideStep)}
 
 
 def plug_ins(setup: Setup) -> dict[int, tuple[str, PlugIn]]:

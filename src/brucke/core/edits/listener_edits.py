@@ -18,6 +18,7 @@ from ..document.setup import (
 )
 from ..routing.feedback_loops import carries, own_return
 from ..routing.maps import track_layout
+from ..routing.outside_steps import placed_steps
 from .naming import free_id, free_name
 from .route_edits import Cell, copy_column, set_map, set_on, switch
 
@@ -95,6 +96,8 @@ def remove_listener(setup: Setup, listener: str) -> Setup:
 
 def without_unused_devices(setup: Setup) -> Setup:
     used = {p.device for p in setup.parts} | {x.device for x in setup.listeners}
+    for placed in placed_steps(setup):
+        used |= {placed.step.send_device, placed.step.return_device}
     return replace(setup, devices=tuple(d for d in setup.devices if d.id in used))
 
 

@@ -13,6 +13,7 @@ import msgspec
 
 from ..document.setup import Device, Setup
 from ..routing.captures import capture_channels
+from ..routing.outside_steps import path_ids, placed_steps
 
 Ids = tuple[str, ...]
 # What may have moved a clock, by the reason that knowledge keeps.
@@ -165,4 +166,26 @@ def _cameras(setup: Setup) -> Iterator[Ids]:
 
 CAMERA = Measurand("camera", "camera", _cameras, lambda setup, camera: (_physical(setup, camera),), (ELSEWHERE,))
 
-QUANTITIES = (ROUND_TRIP, PICTURE, CAMERA)
+# The way of a step outside, there and back with our own buffers.
+
+
+def _step_subjects(setup: Setup) -> Iterator[Ids]:
+    return iter(dict.fromkeys(path_ids(placed.step) for placed in placed_steps(setup)))
+
+
+def _step_depends(setup: Setup, send: str, back: str, channels: str) -> tuple[object, ...]:
+    ends = (_physical(setup, send), _physical(setup, back))
+    return setup.rate_hz, setup.block_frames, channels, *ends
+
+
+def _step_ways(setup: Setup) -> Iterator[Way]:
+    captures = capture_channels(setup)
+    for i, placed in enumerate(placed_steps(setup)):
+        yield Way(path_ids(placed.step), len(setup.listeners) + i, captures.index(placed.comes[0]))
+
+
+OUTSIDE_STEP = Measurand(
+    "outside_step", "way of a step outside", _step_subjects, _step_depends, (*CLOCK_MOVES, ELSEWHERE), _step_ways
+)
+
+QUANTITIES = (ROUND_TRIP, PICTURE, CAMERA, OUTSIDE_STEP)

@@ -4,12 +4,14 @@ Conventions: `recording` starts with the very frame in which the first repeat wa
 lag in it is the round trip *output → input* in frames. One repeat starts every `spacing` frames.
 """
 
+import math
 from dataclasses import dataclass, field
 
 import numpy as np
 
 from .correlation import F32, Correlation, Peak
 from .offset import KNOWN_TO_RMS, SECOND_LIMIT, known_delay, level_db
+from .stimulus import GENTLY
 
 CLIP = 0.999
 DISAGREE_FRAMES = 0.5
@@ -70,6 +72,18 @@ def round_trip(
     if spread > DISAGREE_FRAMES + 2 * wander_s * rate_hz:
         return Refusal("disagree", {"spread_frames": spread})
     return _result(good, lags, len(found), rate_hz, spread / 2 if wander_s else 0.0)
+
+
+def returned_db(stimulus: F32, recording: F32, repeats: int, spacing: int, seconds: float, rate_hz: int) -> float:
+    """By how many dB it came back louder than it went out: `stimulus` [n], `recording` [frames], both as for
+    `round_trip`, which found `seconds`. Mean squares over the length of the stimulus, of the repeat of which most came
+    back: lost blocks only make it softer. −inf of silence."""
+    sent, power = float(np.sum(stimulus.astype(np.float64) ** 2)), 0.0
+    for k in range(min(len(GENTLY), repeats) - 1, repeats):  # those that went out as loud as they were to
+        first = k * spacing + round(seconds * rate_hz)
+        came = recording[first : first + len(stimulus)].astype(np.float64)
+        power = max(power, float(np.sum(came**2)) / float(GENTLY[min(k, len(GENTLY) - 1)]) ** 2)
+    return 10 * math.log10(power / sent) if power > 0 and sent > 0 else -math.inf
 
 
 def _result(

@@ -14,6 +14,8 @@ from ..units import db_to_gain
 StimulusKind = Literal["sweep", "sequence"]
 F32 = npt.NDArray[np.float32]
 
+# The first repeats of a measurement come up gently: −12 dB, −6 dB, then the level asked for.
+GENTLY = np.array([0.25, 0.5, 1.0], np.float32)
 # Feedback taps of primitive polynomials x^n + x^k + 1 (n: k), standard tables (values from memory, tested).
 _TAPS = {9: 5, 10: 7, 11: 9, 15: 14, 17: 14, 18: 11}
 

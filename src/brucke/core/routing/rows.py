@@ -11,6 +11,7 @@ import numpy.typing as npt
 
 from ..document.setup import Part, Setup
 from .captures import capture_channels
+from .outside_steps import placed_steps
 
 SIDES = 2  # a part that is wider has a row for every two of its channels
 REST_S = 0.25  # a row that was left is taken again only after so long: its crossfade has ended by then
@@ -57,12 +58,14 @@ class Seats(Generic[K]):
 
 @dataclass(frozen=True)
 class Order:
-    """Rows in a setup's own order: those of each part (none of a picture), of each listener, capture and device."""
+    """Rows in a setup's own order: those of each part (none of a picture), of each listener, capture and device; and
+    of each step outside, which has a row among the listeners."""
 
     parts: tuple[tuple[int, ...], ...]
     listeners: tuple[int, ...]
     captures: tuple[int, ...]
     devices: tuple[int, ...]
+    steps: tuple[int, ...] = ()
 
 
 def channels_of(sound: F32, rows: Sequence[int]) -> F32:
@@ -92,7 +95,7 @@ class Rows:
         """For another setup; None where it has no room here."""
         captures = self.captures.following(capture_channels(setup), now)
         parts = self.parts.following(_pairs(setup), now)
-        listeners = self.listeners.following([x.id for x in setup.listeners], now)
+        listeners = self.listeners.following(_heard(setup), now)
         devices = self.devices.following([d.id for d in setup.devices], now)
         if captures is None or parts is None or listeners is None or devices is None:
             return None
@@ -107,6 +110,7 @@ class Rows:
             tuple(listeners[x.id] for x in setup.listeners),
             tuple(captures[c] for c in capture_channels(setup)),
             tuple(devices[d.id] for d in setup.devices),
+            tuple(listeners[placed.seat] for placed in placed_steps(setup)),
         )
 
 
@@ -122,9 +126,13 @@ def _pairs(setup: Setup) -> list[tuple[str, int]]:
     return [(p.id, k) for p in setup.parts for k in range(_pairs_of(p))]
 
 
+def _heard(setup: Setup) -> list[str]:
+    return [*(x.id for x in setup.listeners), *(placed.seat for placed in placed_steps(setup))]
+
+
 def rows_of(setup: Setup, roomy: bool = False) -> Rows:
     """For a setup in its own order; `roomy` with free rows, for what may come while it runs."""
-    pairs, heard = _pairs(setup), [x.id for x in setup.listeners]
+    pairs, heard = _pairs(setup), _heard(setup)
     room = (max(1, len(pairs)), max(1, len(heard)))
     if roomy:
         room = next((c for c in CAPACITIES if len(pairs) <= c[0] and len(heard) <= c[1]), room)

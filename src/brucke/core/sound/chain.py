@@ -60,8 +60,8 @@ def run_chain(  # type: ignore[no-untyped-def]
 ):  # fmt: skip
     """In place on `sound` [2, n]. `codes` [MAX_SLOTS] and `params` [MAX_SLOTS, PARAMS] are wanted; `running` and
     `frozen` are what runs, `state` [MAX_SLOTS + 1, STATE] (the last row tells the level that goes out) and `memory`
-    [MAX_SLOTS, MEMORY] its past, `wet` [1] its share. Plug-ins run beside it: `sends` and `returns` [MAX_PLUG_INS, 2,
-    n] are what they get and gave, `answered` [MAX_PLUG_INS] which of them did.
+    [MAX_SLOTS, MEMORY] its past, `wet` [1] its share. Plug-ins and steps outside run beside it: `sends` and
+    `returns` [PLACES, 2, n] are what they get and gave, `answered` [PLACES] which of them did.
     """
     same = True
     for s in range(MAX_SLOTS):

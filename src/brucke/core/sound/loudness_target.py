@@ -8,7 +8,8 @@ from .chain import run_chain
 from .chain_parameters import latency_frames, pack
 from .loudness import PowerSteps, integrated_lufs
 from .processors import Gain, Processor
-from .processors.base import MAX_PLUG_INS, MAX_SLOTS, MEMORY, STATE
+from .processors.base import MAX_SLOTS, MEMORY, STATE
+from .processors.outside_step import PLACES
 
 F32 = npt.NDArray[np.float32]
 BLOCK = 1024
@@ -23,7 +24,7 @@ def through(chain: tuple[Processor, ...], sound: F32, rate_hz: int) -> F32:
     state, memory, wet = np.zeros((MAX_SLOTS + 1, STATE)), np.zeros((MAX_SLOTS, MEMORY)), np.ones(1)
     state[:MAX_SLOTS, : params.shape[1]] = params
     # Plug-ins are not there: they are as late, and dry.
-    beside, answered = np.zeros((2, MAX_PLUG_INS, 2, BLOCK), np.float32), np.zeros(MAX_PLUG_INS)
+    beside, answered = np.zeros((2, PLACES, 2, BLOCK), np.float32), np.zeros(PLACES)
     running, frozen, out = codes.copy(), params.copy(), sound.copy()
     for at in range(0, out.shape[1], BLOCK):
         work = np.zeros((2, BLOCK), np.float32)

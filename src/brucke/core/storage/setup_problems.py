@@ -14,14 +14,17 @@ from ..knowledge.evidence import Knowledge
 from ..sound.noise_profile import profile_problems
 from ..sound.processors import (
     MAX_BANDS,
+    MAX_OUTSIDE,
     MAX_PLUG_IN_FRAMES,
     MAX_PLUG_INS,
     MAX_SLOTS,
     Equaliser,
     NoiseRemoval,
+    OutsideStep,
     PlugIn,
     Processor,
 )
+from ..sound.processors.outside_step import MAX_WAIT_FRAMES
 
 MAX_POINTS = 4096  # of all channel maps together
 
@@ -187,8 +190,21 @@ def chain_problems(chain: tuple[Processor, ...], place: str) -> Iterator[tuple[s
                 yield f"{place}[{k}].latency_frames", f"{p.latency_frames} is outside 0 to {MAX_PLUG_IN_FRAMES}"
             if len(p.parameters) > 1000 or any(not 0 <= x.value <= 1 for x in p.parameters):
                 yield f"{place}[{k}].parameters", "expected at most 1000 settings from 0 to 1"
+        if isinstance(p, OutsideStep):
+            yield from _outside_problems(p, f"{place}[{k}]")
         if isinstance(p, Equaliser) and len(p.bands) > MAX_BANDS:
             yield f"{place}[{k}].bands", f"{len(p.bands)} bands, at most {MAX_BANDS} are possible"
+
+
+def _outside_problems(p: OutsideStep, place: str) -> Iterator[tuple[str, str]]:
+    if not 0 <= p.place < MAX_OUTSIDE:
+        yield f"{place}.place", f"{p.place} is outside 0 to {MAX_OUTSIDE - 1}"
+    if not 0 <= p.latency_frames < MAX_WAIT_FRAMES:
+        yield f"{place}.latency_frames", f"{p.latency_frames} is outside 0 to {MAX_WAIT_FRAMES - 1}"
+    if len({*p.return_channels}) < 2 or any(not 0 <= c < 256 for c in (p.send_channel, *p.return_channels)):
+        yield f"{place}.return_channels", "expected two channel numbers from 0 to 255"
+    if p.measured_rate_hz < 0 or p.measured_block < 0:
+        yield f"{place}.measured_rate_hz", "nothing was ever measured so"
 
 
 def leads_outside(file: str) -> bool:

@@ -14,11 +14,12 @@ from ..knowledge.evidence import (
     Matching,
     Measurement,
 )
-from ..knowledge.quantities import CAMERA, PICTURE, ROUND_TRIP, Measurand
+from ..knowledge.quantities import CAMERA, OUTSIDE_STEP, PICTURE, ROUND_TRIP, Measurand
 from ..measure.stages import FoundStages, MeasuredPath, find_stages
 from ..routing.clocks import matched, set_points
 from ..routing.moment_routes import in_moment
-from ..sound.processors import Processor
+from ..routing.outside_steps import path_ids
+from ..sound.processors import OutsideStep, Processor
 from ..units import buffer_seconds, speed_of_sound
 from .delays import delay_frames
 from .uncertain import ZERO, EvidenceKind, Uncertain, total
@@ -273,15 +274,23 @@ def camera_stage(known: Situation, camera: Device) -> Stage:
     return Stage("camera", Uncertain(period, {f"camera:{camera.id}": period / 2}), "calculated", camera.id)
 
 
-def _processor_stage(p: Processor, setup: Setup) -> Stage:
-    """Known to the frame."""
-    latency = Uncertain(p.costs_frames(setup.block_frames) / setup.rate_hz)
-    return Stage("processor", latency, "calculated", str(p.__struct_config__.tag))
+def _processor_stage(p: Processor, known: Situation) -> Stage:
+    """Known to the frame, but for what comes back from outside: that is known as well as it was measured."""
+    setup = known.setup
+    seconds = p.costs_frames(setup.block_frames) / setup.rate_hz
+    if isinstance(p, OutsideStep) and p.waits_at(setup.rate_hz, setup.block_frames):
+        ids = path_ids(p)
+        m = known.measured(OUTSIDE_STEP, *ids)
+        if m is None or abs(m.value_s - seconds) * setup.rate_hz > 1:
+            return Stage("outside step", Uncertain(seconds), "unknown", p.name)
+        latency = Uncertain(m.value_s, {OUTSIDE_STEP.key(*ids): m.plus_minus_s})
+        return Stage("outside step", latency, known.standing(m), p.name, m.date)
+    return Stage("processor", Uncertain(seconds), "calculated", str(p.__struct_config__.tag))
 
 
-def _chain_stages(chain: tuple[Processor, ...], setup: Setup) -> list[Stage]:
+def _chain_stages(chain: tuple[Processor, ...], known: Situation) -> list[Stage]:
     """What is on, and what costs time though it is off."""
-    costs = [_processor_stage(p, setup) for p in chain]
+    costs = [_processor_stage(p, known) for p in chain]
     return [s for p, s in zip(chain, costs, strict=True) if p.on or s.latency.value]
 
 
@@ -294,10 +303,10 @@ def path(known: Situation, part: Part, listener: Listener, route: Route) -> tupl
         return tuple(picture_stages(known, part, listener))
     stages = capture_stages(known, part) + _entered(known, part.stages, part.id)
     if route.processed:
-        stages += _chain_stages(part.chain, known.setup)
+        stages += _chain_stages(part.chain, known)
     stages += _entered(known, route.stages, f"{part.id}→{listener.id}")
     if not route.bypass:
-        stages += _chain_stages(listener.chain, known.setup)
+        stages += _chain_stages(listener.chain, known)
     return tuple(stages + output_stages(known, listener))
 
 

@@ -190,9 +190,13 @@ class MatchedCard:
 
     def _fetch(self, first: int, count: int) -> F32:
         made = np.zeros((count, self.outgoing.channels), np.float32)
-        x, wide = self.wiring.listener, min(self.outgoing.channels, self._outs.shape[1])
+        x, wide = self.wiring.listener, min(self.outgoing.channels, self.wiring.heard, self._outs.shape[1])
+        places = (first + np.arange(count)) % self._size
         if x >= 0:
-            made[:, :wide] = self._outs[x, :wide, (first + np.arange(count)) % self._size]
+            made[:, :wide] = self._outs[x, :wide, places]
+        for row, channel in self.wiring.sends:
+            if channel + 2 <= self.outgoing.channels:
+                made[:, channel : channel + 2] = self._outs[row, :2, places]
         return made
 
     def _larger(self, set_point: int, more: int, least: int) -> int:

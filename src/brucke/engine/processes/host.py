@@ -43,7 +43,9 @@ class Host:
         matched: Any = region["matched"]
         beside = SharedBeside(region.sound("plug_in_sends"), region.sound("plug_in_returns"), told, bells)
         self.safety = region.safety
-        self.runner = Runner(shape, plans.plan, beside, self.safety)
+        missing: Any = region["missing"]
+        self.runner = Runner(shape, plans.plan, beside, self.safety, missing)
+        self.outside: Any = (region["outside"], region.sound("outside_ring"))
         self.adopted = number
         rings = self.rings = RingPort(
             region.sound("in_ring"), region.sound("out_ring"), Counters(region.head, Head.OUT_BLOCKS, Head.IN_BLOCKS),
@@ -163,6 +165,7 @@ class Host:
             engine.shaped, engine.unfinished, self.chained, recorded % self.chained.shape[2], engine.bad,
             engine.bad_sums,
         )  # fmt: skip
+        self._tell_outside(recorded)
         told["ducked"][:] = engine.ducking.less_db
         if region.get(Head.FRAMES) % 1536 < n:
             engine.part_meters[:, :, 0] *= 0.8
@@ -179,6 +182,14 @@ class Host:
         region.set(Head.CLOCK_BLOCKS, region.get(Head.OUT_BLOCKS))
         region.set(Head.CLOCK_NS, self.port.clock_ns)
         region.set(Head.BEAT_NS, time.monotonic_ns())
+
+    def _tell_outside(self, recorded: int) -> None:
+        """Of the steps outside whether they answer, and what went out and came back."""
+        states, ring = self.outside
+        outside, at = self.runner.engine.outside, recorded % ring.shape[2]
+        states[:] = outside.state
+        for k, *_rest in outside.places:
+            ring[k, :, at : at + outside.blocks.shape[2]] = outside.blocks[k]
 
     def _commands(self) -> bool:
         """At most a few orders; False where this was the last."""

@@ -270,7 +270,7 @@ class EngineLink(Reading):
         self.engine.channel.send(
             MeasureRoundTrip(
                 number=self._measurements,
-                listener=self.order.listeners[listener],
+                listener=(*self.order.listeners, *self.order.steps)[listener],
                 capture=self.order.captures[capture],
                 repeats=repeats,
                 spacing=spacing,

@@ -288,6 +288,12 @@ class SlowCamera(_Message, frozen=True, kw_only=True):
     share: float
 
 
+class OutsidePlugged(_Message, frozen=True, kw_only=True):
+    """Whether the cables of the simulated step outside are in their sockets."""
+
+    plugged: bool
+
+
 class Cable(_Message, frozen=True, kw_only=True):
     """Whether a cable leads from the interface's output to its input."""
 
@@ -321,6 +327,7 @@ WorldMessage = (
     | Film
     | GivePictures
     | SlowCamera
+    | OutsidePlugged
     | Cable
     | KeepFarEnds
     | GiveFarEnds

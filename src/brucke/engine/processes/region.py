@@ -17,7 +17,7 @@ import numpy.typing as npt
 
 from ...core.routing.rows import MAX_DEVICES, SIDES
 from ...core.sound.noise_profile import BINS
-from ...core.sound.processors import MAX_PLUG_INS, MAX_SLOTS
+from ...core.sound.processors import MAX_OUTSIDE, MAX_PLUG_INS, MAX_SLOTS
 from ...core.sound.processors.base import PARAMS
 from ...ports.devices.clocks.head import MatchedHead
 from ..step.plan import F32, MOMENT_FIELDS, MomentPlan, Plan, PlanSet, Shape
@@ -170,7 +170,7 @@ _PLAN_FIELDS = (
     "tenants", "listener_tenants", "part_source", "trim", "codes", "params", "noise", "listener_codes",
     "listener_params", "ceiling", "delay",
     "source", "past",
-    "gain", "door", "duck_under", "duck",
+    "gain", "door", "duck_under", "duck", "outside",
 )  # fmt: skip
 
 
@@ -206,6 +206,7 @@ def _specs(s: Shape) -> dict[str, tuple[str, tuple[int, ...]]]:
         "plan_door": ("int32", (2, s.listeners)),
         "moment_count": ("int64", (2,)),
         "moment_keys": ("int64", (2, MOST_MOMENTS)),
+        "plan_outside": ("int32", (2, MAX_OUTSIDE, 5)),
         "plan_duck_under": ("int32", (2, s.listeners, s.parts)),
         "plan_duck": ("float32", (2, s.listeners, s.parts, 4)),
         "moment_crossfade": ("int64", (2, MOST_MOMENTS)),
@@ -230,6 +231,8 @@ def _specs(s: Shape) -> dict[str, tuple[str, tuple[int, ...]]]:
         "plug_in_sends": ("float32", (MAX_PLUG_INS, 2, s.block)),
         "plug_in_returns": ("float32", (MAX_PLUG_INS, 2, s.block)),
         "plug_ins": ("int64", (MAX_PLUG_INS, 3)),
+        "outside": ("int64", (MAX_OUTSIDE,)),
+        "outside_ring": ("float32", (MAX_OUTSIDE, 2, record_frames(s))),
         "stimulus": ("float32", (STIMULUS_S * s.rate,)),
         "measured": ("float32", (MEASURE_S * s.rate,)),
         "back": ("float32", (2, BACK_S * s.rate)),

@@ -23,9 +23,11 @@ from ...core.sound.processors.base import LEVEL, MEMORY, STATE
 from .crossfade import CROSSFADE_S, Crossfade
 from .ducking import Ducking
 from .noise import NoiseStages
+from .outside import OutsideSteps
 from .plan import F32, I32, I64, Plan, Shape
 from .plug_in_io import Beside
 
+U8 = npt.NDArray[np.uint8]
 Bools = npt.NDArray[np.bool_]
 READINGS = STATE - LEVEL
 
@@ -46,9 +48,9 @@ class BlockEngine:
     whoever is still leaving. `raw` [P, SIDES, n], `shaped` [P, 2, n] (after its chain), `unfinished` [L, C, n] (what
     goes into the listener's chain) and `outs` [L, C, n] hold the newest block; the meters their peak and mean square;
     `readings` [P + L, MAX_SLOTS + 1, READINGS] what the processors tell, see `core/sound/processors/base.py`; noise
-    removal tells how much louder the room is than its profile."""
+    removal tells how much louder the room is than its profile. `missing` uint8 [devices] says which are not there."""
 
-    def __init__(self, shape: Shape, plan: Plan, beside: Beside | None = None):
+    def __init__(self, shape: Shape, plan: Plan, beside: Beside | None = None, missing: U8 | None = None):
         n = shape.block
         size = math.ceil((MAX_DELAY_S * shape.rate + 2 * n) / n) * n
         self.shape = shape
@@ -84,6 +86,7 @@ class BlockEngine:
         self._muted = np.zeros(shape.parts, np.int64)
         self._together, self._together_gains = np.zeros((TOGETHER, 3), np.int64), np.zeros(TOGETHER, np.float32)
         self._beside = beside or Beside(n)
+        self.outside, self.missing = OutsideSteps(n, shape.rate), missing
         self._crossfade, self.ducking = Crossfade(n, shape.rate), Ducking(shape)
         self._waiting: Plan | None = None
         self._within = 0  # frames in which the one that waits is to be reached
@@ -226,6 +229,8 @@ class BlockEngine:
         a, b = self._old, self._new
         self._ins = ins
         beside = self._beside.take()
+        self.outside.adopt(b.outside)
+        self.outside.take(ins, self.missing, beside)
         c, rate = self._chains, float(self.shape.rate)
         if self._noise.idle:
             take_and_shape(
@@ -252,6 +257,7 @@ class BlockEngine:
             self._work,
             self.outs, rate, *beside, *self._guard, self._level, self.ducking.rows, self.ducking.gains,
         )  # fmt: skip
+        self.outside.give(beside, self.outs)
         self._beside.give(b.codes, b.params, b.listener_codes, b.listener_params)
         if fading:
             if self._crossfade.go_on():

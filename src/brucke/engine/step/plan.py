@@ -18,12 +18,14 @@ from ...core.routing.captures import capture_channels
 from ...core.routing.clocks import other_rate
 from ...core.routing.maps import route_gains
 from ...core.routing.moment_routes import in_moment
+from ...core.routing.outside_steps import placed_steps
 from ...core.routing.rows import SIDES, Order, Rows, rows_of
 from ...core.sound.chain_parameters import pack
 from ...core.sound.kernel_arguments import Inputs, Routes
 from ...core.sound.noise_profile import BINS
-from ...core.sound.processors import MAX_SLOTS, NoiseRemoval, Processor
+from ...core.sound.processors import MAX_OUTSIDE, MAX_SLOTS, NoiseRemoval, OutsideStep, Processor
 from ...core.sound.processors.base import PARAMS, RING
+from ...core.sound.processors.outside_step import MAX_WAIT_FRAMES
 from ...core.timing.delays import delay_frames
 from ...core.units import db_to_gain, seconds_to_frames
 from .live import FADED_DB, Live, has_door, moment_key
@@ -59,7 +61,8 @@ class Plan:
     there; `door` int32 [L] is 1 where what is heard goes out, 2 where only through a door, 0 where nobody sits;
     `delay`, `source`, `past` (1: not through the listener's chain) int32 [L, P]; `gain` [L, P, SIDES, C];
     `duck_under` int32 [L, P] is the row of the part under which a route goes down, −1 for none, and `duck` [L, P, 4] by
-    how many dB, above which level (linear), attack and release in seconds."""
+    how many dB, above which level (linear), attack and release in seconds; `outside` int32 [MAX_OUTSIDE, 5] of each
+    step outside its row among the listeners, −1: none, its two captures, the devices it goes to and comes from."""
 
     tenants: I64
     listener_tenants: I64
@@ -78,6 +81,7 @@ class Plan:
     door: I32
     duck_under: I32
     duck: F32
+    outside: I32
 
     @cached_property
     def inputs(self) -> Inputs:
@@ -149,7 +153,7 @@ def compile_plan(setup: Setup, live: Live, rows: Rows | None = None, channels: i
     order, shape = rows.order(setup), shape_of(setup, rows)
     plan = _empty(shape, max(channels, shape.channels), rows)
     for x, listener in zip(order.listeners, setup.listeners, strict=True):
-        plan.listener_codes[x], plan.listener_params[x] = pack(_heard_chain(listener, live), setup.rate_hz)
+        plan.listener_codes[x], plan.listener_params[x] = pack(_heard_chain(listener, live, setup), setup.rate_hz)
         plan.door[x] = DOOR if has_door(setup, listener.id) else PLAIN
         if listener.kind == "monitor":
             plan.ceiling[x] = db_to_gain(listener.ceiling_db)
@@ -161,8 +165,14 @@ def compile_plan(setup: Setup, live: Live, rows: Rows | None = None, channels: i
             plan.part_source[pairs[side // SIDES], side % SIDES] = captures[(part.device, channel)]
         for p in pairs:
             plan.trim[p] = db_to_gain(part.trim_db) * (-1 if part.inverted else 1)
-        plan.codes[pairs[0]], plan.params[pairs[0]] = pack(_heard_chain(part, live), setup.rate_hz)
+        plan.codes[pairs[0]], plan.params[pairs[0]] = pack(_heard_chain(part, live, setup), setup.rate_hz)
         plan.noise[pairs[0]] = _noise(setup, part)
+    devices = {d.id: row for d, row in zip(setup.devices, order.devices, strict=True)}
+    for row, placed in zip(order.steps, placed_steps(setup), strict=True):
+        step = placed.step
+        plan.door[row] = PLAIN
+        ends = (devices[step.send_device], devices[step.return_device])
+        plan.outside[step.place] = (row, *(captures[c] for c in placed.comes), *ends)
     _routes_into(plan, setup, order, live)
     return plan
 
@@ -196,6 +206,11 @@ def _refuse(setup: Setup) -> None:
                 f"{device.name} buffers {device.buffer_frames * device.buffers} frames, less than one block of "
                 f"{setup.block_frames}; give it larger buffers"
             )
+    for placed in placed_steps(setup):
+        if placed.step.latency_frames >= MAX_WAIT_FRAMES:
+            raise PlanError(
+                f"{placed.step.name} comes back later than {MAX_WAIT_FRAMES} frames; take it out of its chain"
+            )
     for _owner, plug_in in plug_ins(setup).values():
         if setup.block_frames + plug_in.latency_frames >= RING:
             raise PlanError(f"{plug_in.name} costs more than {RING} frames with this block; take it out of its chain")
@@ -215,15 +230,22 @@ def _empty(shape: Shape, channels: int, rows: Rows) -> Plan:
         np.zeros((shape.listeners, shape.parts, SIDES, channels), np.float32),
         np.full(shape.listeners, NOBODY, np.int32),  # it is closed: who comes begins so
         np.full((shape.listeners, shape.parts), -1, np.int32), np.zeros((shape.listeners, shape.parts, 4), np.float32),
+        np.full((MAX_OUTSIDE, 5), -1, np.int32),
     )  # fmt: skip
 
 
-def _heard_chain(owner: Part | Listener, live: Live) -> tuple[Processor, ...]:
-    """Its chain, with every processor off while it is heard without; off costs the same time."""
+def _heard_chain(owner: Part | Listener, live: Live, setup: Setup) -> tuple[Processor, ...]:
+    """Its chain, with every processor off while it is heard without; off costs the same time. A step outside that was
+    measured with other blocks comes back at another time, so that nobody waits for it."""
+    chain = tuple(
+        msgspec.structs.replace(p, measured_rate_hz=0)
+        if isinstance(p, OutsideStep) and not p.waits_at(setup.rate_hz, setup.block_frames) else p
+        for p in owner.chain
+    )  # fmt: skip
     if live.without is None or live.without.owner != owner_of(owner):
-        return owner.chain
+        return chain
     slot = live.without.slot
-    return tuple(msgspec.structs.replace(p, on=False) if slot in (-1, i) else p for i, p in enumerate(owner.chain))
+    return tuple(msgspec.structs.replace(p, on=False) if slot in (-1, i) else p for i, p in enumerate(chain))
 
 
 def _noise(setup: Setup, part: Part) -> F32:

@@ -7,7 +7,8 @@ import numpy as np
 import numpy.typing as npt
 
 from ...core.sound.kernel_arguments import PlugInBlocks
-from ...core.sound.processors import MAX_PLUG_INS, PlugIn, code_of
+from ...core.sound.processors import PlugIn, code_of
+from ...core.sound.processors.outside_step import FIRST_PLACE, PLACES
 from ...core.sound.processors.plug_in import PLACE
 from .plan import F32, I32
 
@@ -21,9 +22,9 @@ class Beside:
     """Without anybody beside: nobody ever answers, so every plug-in's sound is dry."""
 
     def __init__(self, block: int):
-        self.sends = np.zeros((MAX_PLUG_INS, 2, block), np.float32)
-        self.returns = np.zeros((MAX_PLUG_INS, 2, block), np.float32)
-        self.answered = np.zeros(MAX_PLUG_INS)
+        self.sends = np.zeros((PLACES, 2, block), np.float32)
+        self.returns = np.zeros((PLACES, 2, block), np.float32)
+        self.answered = np.zeros(PLACES)
 
     def take(self) -> PlugInBlocks:
         """Before a block."""
@@ -71,4 +72,4 @@ class SharedBeside(Beside):
         codes, params, listener_codes, listener_params = chains
         found = [*params[codes == PLUG_IN][:, PLACE], *listener_params[listener_codes == PLUG_IN][:, PLACE]]
         self._places = tuple(sorted({int(k) for k in found}))
-        self.answered[:] = 0.0
+        self.answered[:FIRST_PLACE] = 0.0

@@ -10,7 +10,8 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from .block import BlockEngine
+from ...core.measure.stimulus import GENTLY
+from .block import U8, BlockEngine
 from .plan import F32, Plan, PlanSet, Shape
 from .plug_in_io import Beside
 from .safety import Safety, Word
@@ -21,8 +22,6 @@ from .safety import Safety, Word
 TAIL_S = 0.6
 SETTLE_S = 0.5
 SILENCES_S = 0.009
-# The first repeats come up gently: −12 dB, −6 dB, then the level asked for.
-GENTLY = np.array([0.25, 0.5, 1.0], np.float32)
 
 
 @dataclass(frozen=True)
@@ -52,8 +51,11 @@ class Runner:
     """`step` is one block; orders may come between blocks. `safety` is read in every one; `cut_short` is true once a
     measurement was ended by it, until the next begins."""
 
-    def __init__(self, shape: Shape, plan: Plan, beside: Beside | None = None, safety: Safety | None = None):
-        self.engine = BlockEngine(shape, plan, beside)
+    def __init__(
+        self, shape: Shape, plan: Plan, beside: Beside | None = None, safety: Safety | None = None,
+        missing: U8 | None = None,
+    ):  # fmt: skip
+        self.engine = BlockEngine(shape, plan, beside, missing)
         self.shape = shape
         self.safety = safety or Safety.of(shape)
         self.cut_short = False
@@ -233,5 +235,6 @@ class Runner:
             self._back_block(outs)
             self.engine.guard()
         self._hush(outs)
+        self.engine.outside.look(outs)
         self.engine.levels()
         return outs

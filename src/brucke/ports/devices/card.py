@@ -12,6 +12,7 @@ import numpy.typing as npt
 from ...core.document.setup import Device, Setup
 from ...core.routing.captures import capture_channels
 from ...core.routing.clocks import leading_card, matched
+from ...core.routing.outside_steps import placed_steps
 from ...core.routing.rows import Order
 from ...core.units import buffer_seconds
 from .card_list import check_card, list_cards
@@ -29,9 +30,9 @@ MOST_LATENCY_S, MORE_S = 0.2, 0.01  # of a stream that has to be opened with lar
 
 class CardWiring(WiringBase, frozen=True, kw_only=True, tag="card"):
     """`rows` are (row of the captures, channel of the card); the listener in row `listener` is heard on its first
-    `outputs` channels, nobody with −1. A card may be there for one direction only: its other channels are 0. `rate_hz`
-    is its own where it does not lead; `source` and `sink` are what a server of the older protocol gives its stream, “”
-    for what the desktop has chosen."""
+    `heard` channels, nobody with −1; `sends` are (row of a step outside, the first of its two channels). A card may be
+    there for one direction only: its other channels are 0. `rate_hz` is its own where it does not lead; `source` and
+    `sink` are what a server of the older protocol gives its stream, “” for what the desktop has chosen."""
 
     source: str = ""
     sink: str = ""
@@ -41,6 +42,8 @@ class CardWiring(WiringBase, frozen=True, kw_only=True, tag="card"):
     outputs: int
     rows: tuple[tuple[int, int], ...]
     listener: int
+    heard: int = 0
+    sends: tuple[tuple[int, int], ...] = ()
     latency_s: float
 
     def check(self, rate_hz: int) -> None:
@@ -49,7 +52,7 @@ class CardWiring(WiringBase, frozen=True, kw_only=True, tag="card"):
     @property
     def used(self) -> bool:
         """Whether anything goes in or out."""
-        return bool(self.rows) or self.listener >= 0
+        return bool(self.rows or self.sends) or self.listener >= 0
 
     def stream(self, frames: int, rate_hz: int) -> CardStream:
         """The card, not yet opened, so many frames at a time."""
@@ -86,11 +89,17 @@ def wiring_of_card(setup: Setup, order: Order, device: Device) -> CardWiring:
     captures = zip(order.captures, capture_channels(setup), strict=True)
     rows = tuple((row, c) for row, (d, c) in captures if d == device.id)
     heard = next((i for i, x in enumerate(setup.listeners) if x.device == device.id), -1)
-    inputs, outputs = max([0, *(c + 1 for _, c in rows)]), setup.listeners[heard].channels if heard >= 0 else 0
+    inputs, own = max([0, *(c + 1 for _, c in rows)]), setup.listeners[heard].channels if heard >= 0 else 0
+    sends = tuple(
+        (row, placed.step.send_channel)
+        for row, placed in zip(order.steps, placed_steps(setup), strict=True)
+        if placed.step.send_device == device.id
+    )
+    outputs = max([own, *(first + 2 for _row, first in sends)])
     return CardWiring(
         name=device.card, devices=(order.devices[setup.devices.index(device)],), rate_hz=device.rate_hz,
         inputs=inputs or int(not outputs), outputs=outputs or int(not inputs), rows=rows,
-        listener=order.listeners[heard] if heard >= 0 else -1,
+        listener=order.listeners[heard] if heard >= 0 else -1, heard=own, sends=sends,
         latency_s=buffer_seconds(device.buffer_frames, device.buffers, device.rate_hz),
         taken=tuple(d.card for d in setup.devices if d.card and d.id != device.id),
     )  # fmt: skip
@@ -130,11 +139,13 @@ class CardPort(LeadingPort):
 
     def write(self, outs: F32) -> None:
         self.rest.write(outs)
-        if self.wiring.listener < 0:
-            self._out[:] = 0.0
-            return
-        wide = min(self._out.shape[1], self.wiring.outputs, outs.shape[1])
-        self._out[:, :wide] = outs[self.wiring.listener, :wide].T
+        self._out[:, :] = 0.0
+        if self.wiring.listener >= 0:
+            wide = min(self._out.shape[1], self.wiring.heard, outs.shape[1])
+            self._out[:, :wide] = outs[self.wiring.listener, :wide].T
+        for row, first in self.wiring.sends:
+            if first + 2 <= self._out.shape[1]:
+                self._out[:, first : first + 2] = outs[row, :2].T
 
     def rewire(self, wiring: object) -> None:
         """Other rows from the next block on; a card that would have to be opened anew stays as it is."""

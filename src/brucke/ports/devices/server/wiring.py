@@ -10,6 +10,7 @@ from dataclasses import dataclass
 
 from ....core.document.setup import MAX_CHANNELS, MAX_LISTENERS, MAX_PARTS, Setup
 from ....core.routing.captures import capture_channels
+from ....core.routing.outside_steps import placed_steps
 from ....core.routing.rows import Order
 from ..kind import Found, Kind, Told, Wired, WiringBase
 from ..port import Port
@@ -31,16 +32,24 @@ class Made:
 
 
 def made(setup: Setup) -> tuple[Made, ...]:
-    """A microphone for every call, stream and program that listens, an output for every program that plays."""
+    """A microphone for every call, stream and program that listens, an output for every program that plays; both for a
+    program that is a step outside."""
     found = []
     for x in setup.listeners:
         if here(setup.device(x.device)) and x.kind not in ("monitor", "recorder"):
             found.append(Made(x.id, f"{OURS}{x.id}", f"Brucke · {x.name}", False, x.channels))
+    steps = placed_steps(setup)
+    for placed in steps:
+        d = setup.device(placed.step.send_device)
+        if here(d) and d.kind != "interface":
+            found.append(Made(placed.seat, f"{OURS}{placed.seat}", f"Brucke · to {d.name}", False, 2))
     for d in setup.devices:
         parts = [p for p in setup.parts if p.device == d.id and p.channels]
-        if here(d) and d.kind != "interface" and parts:
-            wide = 1 + max(c for p in parts for c in p.channels)
-            found.append(Made(d.id, f"{PLAYED_TO}{d.id}", f"Brucke · {parts[0].name}", True, wide))
+        back = [c for placed in steps for device, c in placed.comes if device == d.id]
+        if here(d) and d.kind != "interface" and (parts or back):
+            wide = 1 + max([*back, *(c for p in parts for c in p.channels)])
+            name = parts[0].name if parts else f"from {d.name}"
+            found.append(Made(d.id, f"{PLAYED_TO}{d.id}", f"Brucke · {name}", True, wide))
     return tuple(found)
 
 
@@ -95,6 +104,12 @@ def server_wiring(setup: Setup, order: Order) -> ServerWiring | None:
         for row, x in zip(order.listeners, setup.listeners, strict=True)
         if x.device in ids
         for c in range(x.channels)
+    )
+    outputs += tuple(
+        (row, c, out_name(placed.seat, c))
+        for row, placed in zip(order.steps, placed_steps(setup), strict=True)
+        if placed.step.send_device in ids and setup.device(placed.step.send_device).kind != "interface"
+        for c in range(2)
     )
     return ServerWiring(name=SERVER, devices=devices, inputs=inputs, outputs=outputs)
 
