@@ -21,7 +21,7 @@ DRY, WET = -60, -25  # what may stand beside the voice, in dB of it
 STEP = OutsideStep(name="Hall box", send_device="table", return_device="table", return_channels=(6, 7))
 
 
-def ends(s, seconds=1.5):
+def ends(s, seconds=0.5):
     """(dry, processed) of the voice, newest [frames] each, as the recorder keeps them."""
     link, at = s.running.link, next(i for i, p in enumerate(s.session.setup.parts) if p.id == "voice")
     rows = link.track_rows([("voice", at, 1)], [], [("voice", at)])

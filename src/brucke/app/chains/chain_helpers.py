@@ -9,6 +9,7 @@ from ..session.session import Session
 from .level_help import LevelFinder
 from .loudness import TargetFinder
 from .noise_learning import NoiseLearner
+from .outside_watch import OutsideWatch
 from .plug_ins import PlugInHosts
 
 
@@ -20,10 +21,11 @@ class ChainHelpers:
         self.levelling = LevelFinder(session, running)
         self.targeting = TargetFinder(session, running)
         self.plugging = PlugInHosts(session, running, Register(home / "plug_ins.json"))
+        self.outside = OutsideWatch(session, running)
         self.shelf = Shelf(home / "presets")
 
     def tick(self) -> None:
-        for helper in (self.learning, self.levelling, self.targeting, self.plugging):
+        for helper in (self.learning, self.levelling, self.targeting, self.plugging, self.outside):
             helper.tick()
 
     def cancel(self) -> bool:
@@ -39,3 +41,4 @@ class ChainHelpers:
 
     def close(self) -> None:
         self.plugging.close()
+        self.outside.close()

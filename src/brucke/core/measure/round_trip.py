@@ -76,14 +76,19 @@ def round_trip(
 
 def returned_db(stimulus: F32, recording: F32, repeats: int, spacing: int, seconds: float, rate_hz: int) -> float:
     """By how many dB it came back louder than it went out: `stimulus` [n], `recording` [frames], both as for
-    `round_trip`, which found `seconds`. Mean squares over the length of the stimulus, of the repeat of which most came
-    back: lost blocks only make it softer. −inf of silence."""
-    sent, power = float(np.sum(stimulus.astype(np.float64) ** 2)), 0.0
-    for k in range(min(len(GENTLY), repeats) - 1, repeats):  # those that went out as loud as they were to
+    `round_trip`, which found `seconds`. The median over thousandths of a second of all repeats that went out as loud as
+    they were to, so that lost blocks do not count. −inf of silence."""
+    frames, ratios = max(1, rate_hz // 1000), []
+    whole = len(stimulus) // frames * frames
+    sent = np.sum(stimulus[:whole].astype(np.float64).reshape(-1, frames) ** 2, axis=1)
+    loud = sent > 0.01 * sent.max(initial=0.0)
+    for k in range(min(len(GENTLY), repeats) - 1, repeats):
         first = k * spacing + round(seconds * rate_hz)
-        came = recording[first : first + len(stimulus)].astype(np.float64)
-        power = max(power, float(np.sum(came**2)) / float(GENTLY[min(k, len(GENTLY) - 1)]) ** 2)
-    return 10 * math.log10(power / sent) if power > 0 and sent > 0 else -math.inf
+        came = recording[first : first + whole].astype(np.float64) / float(GENTLY[min(k, len(GENTLY) - 1)])
+        if len(came) == whole:
+            ratios.append(np.sum(came.reshape(-1, frames) ** 2, axis=1)[loud] / sent[loud])
+    power = float(np.median(np.concatenate(ratios))) if ratios and loud.any() else 0.0
+    return 10 * math.log10(power) if power > 0 else -math.inf
 
 
 def _result(

@@ -172,6 +172,20 @@ class Reading:
         length = handle.repeats * handle.spacing + self.shape.rate // 2
         return self.region.sound("measured")[:length].copy()
 
+    def outside_state(self, place: int) -> int:
+        """Of a step outside: a word of `engine/step/outside.py`."""
+        states: Any = self.region["outside"]
+        return int(states[place])
+
+    def outside_sound(self, place: int, seconds: float) -> F32 | None:
+        """A copy of the newest [what went out, what came back; frames] of a step outside; None while there is less."""
+        ring, done = self.region.sound("outside_ring")[place], self.region.get(Head.RECORDED)
+        frames = round(seconds * self.shape.rate)
+        if done < frames:
+            return None
+        sound: F32 = ring[:, np.arange(done - frames, done) % ring.shape[1]]
+        return sound
+
     def track_rows(
         self,
         parts: list[tuple[str, int, int]],

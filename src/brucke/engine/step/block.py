@@ -23,7 +23,7 @@ from ...core.sound.processors.base import LEVEL, MEMORY, STATE
 from .crossfade import CROSSFADE_S, Crossfade
 from .ducking import Ducking
 from .noise import NoiseStages
-from .outside import OutsideSteps
+from .outside import LEFT, RIGHT, OutsideSteps
 from .plan import F32, I32, I64, Plan, Shape
 from .plug_in_io import Beside
 
@@ -141,7 +141,7 @@ class BlockEngine:
         self._count = find_active(*a.routes, *b.routes, self._active)
         self._chained = _taken(b.codes[:, 0])
         self._finished = _taken(b.listener_codes[:, 0])
-        sources = np.union1d(a.part_source, b.part_source)
+        sources = np.union1d(np.union1d(a.part_source, b.part_source), b.outside[:, [LEFT, RIGHT]])
         self._inputs = sources[sources >= 0].astype(np.int32)
         self._passed = 2 if a.past.any() or b.past.any() else 1
         self.ducking.find(b)

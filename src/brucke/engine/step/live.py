@@ -22,7 +22,8 @@ class Live(msgspec.Struct, frozen=True, kw_only=True):
     """What is in force now and never undone: the moment, parts muted by hand or all of them `silent`, how far the leads
     are faded, the one part that is listened to alone in the monitors, on air or not, and the listeners that stay closed
     on air; the listener whose sound is in the headphones in place of one's own, in one ear only where `half`; and
-    whether the monitors are held down because something howls through them."""
+    whether the monitors are held down because something howls through them; the steps outside, by place, that are
+    heard dry because they come back at another time."""
 
     moment: str = ""
     muted: frozenset[str] = frozenset()
@@ -35,6 +36,7 @@ class Live(msgspec.Struct, frozen=True, kw_only=True):
     hears_as: str = ""
     half: bool = False
     dimmed: bool = False
+    dry_steps: tuple[int, ...] = ()
 
 
 def silenced(live: Live, part: Part) -> bool:

@@ -18,7 +18,7 @@ from ...core.routing.captures import capture_channels
 from ...core.routing.clocks import other_rate
 from ...core.routing.maps import route_gains
 from ...core.routing.moment_routes import in_moment
-from ...core.routing.outside_steps import placed_steps
+from ...core.routing.outside_steps import circles, placed_steps
 from ...core.routing.rows import SIDES, Order, Rows, rows_of
 from ...core.sound.chain_parameters import pack
 from ...core.sound.kernel_arguments import Inputs, Routes
@@ -168,9 +168,12 @@ def compile_plan(setup: Setup, live: Live, rows: Rows | None = None, channels: i
         plan.codes[pairs[0]], plan.params[pairs[0]] = pack(_heard_chain(part, live, setup), setup.rate_hz)
         plan.noise[pairs[0]] = _noise(setup, part)
     devices = {d.id: row for d, row in zip(setup.devices, order.devices, strict=True)}
+    round_about = [placed for placed, _part in circles(setup)]
     for row, placed in zip(order.steps, placed_steps(setup), strict=True):
         step = placed.step
         plan.door[row] = PLAIN
+        if placed in round_about:  # it would howl: nothing goes out
+            continue
         ends = (devices[step.send_device], devices[step.return_device])
         plan.outside[step.place] = (row, *(captures[c] for c in placed.comes), *ends)
     _routes_into(plan, setup, order, live)
@@ -239,7 +242,8 @@ def _heard_chain(owner: Part | Listener, live: Live, setup: Setup) -> tuple[Proc
     measured with other blocks comes back at another time, so that nobody waits for it."""
     chain = tuple(
         msgspec.structs.replace(p, measured_rate_hz=0)
-        if isinstance(p, OutsideStep) and not p.waits_at(setup.rate_hz, setup.block_frames) else p
+        if isinstance(p, OutsideStep)
+        and (p.place in live.dry_steps or not p.waits_at(setup.rate_hz, setup.block_frames)) else p
         for p in owner.chain
     )  # fmt: skip
     if live.without is None or live.without.owner != owner_of(owner):

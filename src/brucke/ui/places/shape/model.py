@@ -7,7 +7,7 @@ import numpy as np
 from ....core.document.setup import Listener, Part, Setup
 from ....core.edits.chain_edits import owned
 from ....core.sound.chain_parameters import latency_frames
-from ....core.sound.processors import NoiseRemoval, PlugIn, Processor, held
+from ....core.sound.processors import NoiseRemoval, OutsideStep, PlugIn, Processor, held
 from ....core.units import db_to_gain
 from ....engine.step.live import Without
 from ....words import timing
@@ -102,9 +102,11 @@ def ink_of(thing: Part | Listener) -> str:
 
 
 def shape_data(
-    setup: Setup, owner: str, faults: dict[int, str] | None = None, without: Without | None = None
+    setup: Setup, owner: str, faults: dict[int, str] | None = None, without: Without | None = None,
+    outside: dict[int, str] | None = None,
 ) -> ShapeData:  # fmt: skip
-    """`faults` are what is wrong with plug-ins, by place; `without` what is left out for comparing."""
+    """`faults` are what is wrong with plug-ins, and `outside` with steps outside, by place; `without` what is left out
+    for comparing."""
     if not owner:
         return NOTHING
     thing = owned(setup, owner)
@@ -115,6 +117,8 @@ def shape_data(
     for i, p in enumerate(thing.chain):
         if p.on and isinstance(p, PlugIn) and (faults or {}).get(p.place):
             bands[i] = replace(bands[i], note=PLUG_IN_FAULTS[(faults or {})[p.place]])
+        if p.on and isinstance(p, OutsideStep) and p.place in (outside or {}):
+            bands[i] = replace(bands[i], note=_("trouble: see beside"))
         elif p.on and without is not None and without.owner == owner and without.slot in (-1, i):
             bands[i] = replace(bands[i], note=_("left out now"))
     return ShapeData(ink_of(thing), tuple(bands), cost if thing.chain else "")

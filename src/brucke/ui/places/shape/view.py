@@ -12,8 +12,9 @@ from ....app.studio import Studio
 from ....core.document.setup import Listener, Part, Setup
 from ....core.edits import chain_edits
 from ....core.edits.chain_edits import Chain, owned, owner_of
+from ....core.edits.outside_edits import new_step
 from ....core.sound.chain_parameters import latency_frames
-from ....core.sound.processors import MAX_PLUG_INS, MAX_SLOTS, NoiseRemoval, PlugIn, Processor
+from ....core.sound.processors import MAX_OUTSIDE, MAX_PLUG_INS, MAX_SLOTS, NoiseRemoval, OutsideStep, PlugIn, Processor
 from ....engine.step.live import Without
 from ....words import timing
 from ....words.processors import OFFERED, processor_name
@@ -32,6 +33,7 @@ from .cost_card import CostCard
 from .level_cards import LevelCard, LoudnessCard
 from .model import ink_of, shape_data
 from .noise_card import NoiseCard
+from .outside_card import OutsideCard
 from .plug_in_card import PlugInCard
 from .presets import Presets
 from .processor_card import ProcessorCard
@@ -59,6 +61,7 @@ class ShapeView(Place):
         self.title = Words(theme, "title", wraps=False)
         self.processor = ProcessorCard(theme, self._edit)
         self.plug_in = PlugInCard(theme, self._edit, shaping.plugging)
+        self.outside = OutsideCard(theme, self._edit, shaping.outside, studio.measuring)
         self.noise = NoiseCard(theme, self._edit, shaping.learning)
         self.level = LevelCard(theme, shaping.levelling)
         self.loudness = LoudnessCard(theme, self._edit, shaping.targeting)
@@ -72,6 +75,7 @@ class ShapeView(Place):
             self.title,
             self.processor,
             self.plug_in,
+            self.outside,
             self.noise,
             self.level,
             self.loudness,
@@ -116,6 +120,7 @@ class ShapeView(Place):
         self.learning.changed.connect(self._show_noise)
         self.running.levels.connect(self._levels)
         self.plugging.changed.connect(self.refresh)
+        self.outside.watch.changed.connect(self.refresh)
 
     # Showing
 
@@ -143,13 +148,14 @@ class ShapeView(Place):
         self.parts.show_on(id if kind == "part" else "")
         self.listeners.show_on(id if kind == "listener" else "")
         self.at.setVisible(bool(listeners))
-        data = shape_data(setup, self.owner, self.plugging.faults, self.session.live.without)
+        data = shape_data(setup, self.owner, self.plugging.faults, self.session.live.without, self.outside.watch.faults)
         self.chain.show_data(data, str(self.slot) if chain else "")
         for w in (self.add, self.preset, self.compare, self.costs):
             w.setVisible(thing is not None)
         self.processor.setVisible(bool(chain))
         self.noise.setVisible(bool(chain) and isinstance(chain[self.slot], NoiseRemoval))
         self.plug_in.setVisible(bool(chain) and isinstance(chain[self.slot], PlugIn))
+        self.outside.setVisible(bool(chain) and isinstance(chain[self.slot], OutsideStep))
         self.level.setVisible(isinstance(thing, Part))
         self.loudness.setVisible(isinstance(thing, Listener))
         if thing is None:
@@ -163,6 +169,7 @@ class ShapeView(Place):
             self.processor.show_processor(setup, self.owner, self.slot)
             if isinstance(thing.chain[self.slot], PlugIn):
                 self.plug_in.show_plug_in(setup, self.owner, self.slot)
+            self.outside.show_step(setup, self.owner, self.slot)
         if isinstance(thing, Part):
             self.level.show_part(thing)
             self._show_noise()
@@ -271,7 +278,7 @@ class ShapeView(Place):
         self.menu = open_menu(self.preset, self.presets.lines())
 
     def add_processor(self, code: str) -> None:
-        self._add(OFFERED[code][0])
+        self._add(new_step(self.session.setup) if code == "outside_step" else OFFERED[code][0])
 
     def _add(self, processor: Processor) -> None:
         if not self.owner:
@@ -286,6 +293,8 @@ class ShapeView(Place):
             )
             if isinstance(processor, PlugIn) and not full:
                 text = _("{most} plug-ins are the most in one setup.").format(most=MAX_PLUG_INS)
+            if isinstance(processor, OutsideStep) and not full:
+                text = _("{most} steps outside are the most in one setup.").format(most=MAX_OUTSIDE)
             self.session.noticed.emit(text, "amber")
             return
         chain = chain_edits.chain_of(after, self.owner)

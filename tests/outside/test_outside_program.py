@@ -1,0 +1,139 @@
+"""A step outside through programs on a desktop's sound server: its own recorder and player, and NumPy between them,
+which delays and softens; none of them is ours."""
+
+import time
+from threading import Thread
+from types import SimpleNamespace
+
+import numpy as np
+import pytest
+import soundfile as sf
+from PyQt6.QtCore import QCoreApplication, QSettings
+
+from brucke.app.session.session import Session
+from brucke.app.studio import Studio
+from brucke.core.edits.chain_edits import add_processor
+from brucke.core.edits.outside_edits import to_program
+from brucke.core.knowledge.evidence import Knowledge
+from brucke.core.knowledge.quantities import OUTSIDE_STEP
+from brucke.core.routing.outside_steps import path_ids
+from brucke.core.sound.processors import OutsideStep
+from brucke.core.storage.setup_file import save
+from brucke.engine.processes.kept_rows import KeptRows
+from brucke.engine.processes.region import Head, record_frames
+from brucke.engine.step.outside import HEARD, NO_RETURN
+from brucke.ports.devices.server.port import ServerPort
+from brucke.rehearse import equipment
+
+from ..desktop_server import RATE, Nothing, setup_here
+
+pytestmark = pytest.mark.live
+
+DELAY_S, SOFTER_DB, N = 0.007, 3.0, 128
+
+
+def until(met, seconds=30):
+    end = time.monotonic() + seconds
+    while not met():
+        QCoreApplication.processEvents()
+        time.sleep(0.005)
+        assert time.monotonic() < end, "it did not happen in time"
+
+
+@pytest.fixture
+def studio(app, desktop, data_home, tmp_path):
+    setup = add_processor(setup_here(), "part/voice", OutsideStep(name="Hall"))
+    setup = to_program(setup, "part/voice", 0)
+    save(tmp_path / "here.brucke.json", setup, Knowledge())
+    session = Session(equipment)
+    session.open(tmp_path / "here.brucke.json")
+    s = Studio(session, QSettings(str(tmp_path / "s.ini"), QSettings.Format.IniFormat))
+    s.running.start()
+    until(lambda: s.running.state == "running", 60)
+    yield s
+    s.end()
+
+
+class Outside:
+    """A program of the server's own kind, linked as a hand would link it: what comes in goes out 7 ms later and 3 dB
+    softer. It knows nothing of us but what its ports are linked to."""
+
+    def __init__(self, desktop, device):
+        ends = SimpleNamespace(come=(0, 1), go=((0, 0), (0, 1)))
+        nobody = Nothing(2)
+        nobody.channels = 2
+        self._port = ServerPort(ends, nobody, N, RATE, lambda *_: None, "hall")
+        self._past, self._goes_on = np.zeros((2, round(DELAY_S * RATE)), np.float32), True
+        self._thread = Thread(target=self._port.drive, args=(self._block,))
+        self._thread.start()
+        for side in range(2):
+            mouth, ear = f"capture_{('FL', 'FR')[side]}", f"playback_{('FL', 'FR')[side]}"
+            for link in (
+                (f"brucke.step.0:{mouth}", f"hall:in {side + 1}"),
+                (f"hall:out 1 {side + 1}", f"brucke.in.{device}:{ear}"),
+            ):
+                desktop.until(lambda link=link: desktop.ask("pw-link", *link).returncode == 0)
+
+    def _block(self):
+        heard = np.zeros((2, N), np.float32)
+        self._port.read(heard)
+        line = np.concatenate([self._past, heard * np.float32(10 ** (-SOFTER_DB / 20))], axis=1)
+        self._past = line[:, N:]
+        self._port.write(line[None, :, :N])
+        return self._goes_on
+
+    def end(self):
+        self._goes_on = False
+        self._thread.join(5)
+
+
+def ends(s, seconds=0.25):
+    link = s.running.link
+    at = next(i for i, p in enumerate(s.session.setup.parts) if p.id == "voice")
+    rows, count = link.track_rows([("voice", at, 1)], [], [("voice", at)]), round(seconds * RATE)
+    kept = KeptRows(link.region)
+    until(lambda: link.get(Head.RECORDED) % record_frames(link.shape) > count)
+    first = link.get(Head.RECORDED) - count
+    return [kept.copy(rows[name], first, count)[0][0] for name in ("parts/voice", "processed/voice")]
+
+
+def lies(s, rest_db):
+    """Whether the voice behind its chain is what it was before it, later by what the chain says, but for `rest_db`."""
+    cost = s.session.setup.part("voice").chain[0].latency_frames
+    dry, processed = ends(s)
+    dry, processed = dry[: len(dry) - cost], processed[cost:]
+    if np.abs(dry).max() < 0.01:
+        return False
+    gain = float(dry @ processed / (dry @ dry))
+    rest = 10 * np.log10(float(np.mean((processed - gain * dry) ** 2) / np.mean(processed**2)) + 1e-12)
+    return abs(gain - 1) < 0.03 and rest < rest_db
+
+
+def test_a_program_is_measured_and_waited_for_and_passed_by_while_it_is_gone(studio, desktop, tmp_path):
+    s, setup = studio, studio.session.setup
+    step = setup.part("voice").chain[0]
+    tool = Outside(desktop, step.send_device)
+    noise = 0.2 * np.random.default_rng(2).standard_normal((RATE * 120, 2)).clip(-3, 3)
+    sf.write(tmp_path / "noise.wav", noise.astype(np.float32), RATE, subtype="FLOAT")
+    singer = desktop.run("paplay", "-d", "air", str(tmp_path / "noise.wav"))
+    try:
+        until(lambda: "brucke.step.0" in desktop.names("sources"))
+        s.measuring.count_s, s.measuring.cable = 0.0, False
+        time.sleep(1.0)
+        s.measuring.choose(OUTSIDE_STEP.key(*path_ids(step)))
+        s.measuring.begin()
+        until(lambda: not s.measuring.busy, 60)
+        assert not s.measuring.failed, s.measuring.message
+        step = s.session.setup.part("voice").chain[0]
+        assert step.gain_db == pytest.approx(SOFTER_DB, abs=0.15)
+        until(lambda: lies(s, -30), 30)  # to the frame: half a frame off would leave more of white noise
+        tool.end()
+        until(lambda: int(s.running.link.region["outside"][0]) == NO_RETURN, 20)
+        until(lambda: lies(s, -60), 20)
+        tool = Outside(desktop, step.send_device)
+        until(lambda: int(s.running.link.region["outside"][0]) == HEARD, 20)
+        assert s.session.setup.part("voice").chain[0] == step
+    finally:
+        tool.end()
+        singer.kill()
+        singer.wait()
