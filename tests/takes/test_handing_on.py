@@ -2,8 +2,10 @@
 nothing half written stays, and nothing goes along that was to stay."""
 
 import json
+import os
 import subprocess
 import sys
+import time
 from resource import RLIMIT_FSIZE, setrlimit
 
 import av
@@ -153,10 +155,28 @@ def test_everything_opens_elsewhere_and_what_is_stopped_or_fails_leaves_nothing(
     with pytest.raises(Stopped):
         hand_on(take, load_take(take), empty, Asked("everything"), lambda share: share < 0.5)
     assert list(empty.iterdir()) == []
-    monkeypatch.setattr("os.replace", lambda *_: (_ for _ in ()).throw(OSError(28, "No space left on device")))
-    with pytest.raises(OSError, match="No space"):
-        hand_on(take, load_take(take), empty, Asked("song"))
-    assert list(empty.iterdir()) == []
+    for name in ("link", "replace"):  # on a disk that knows files without a name, and on one that does not
+        monkeypatch.setattr(os, name, lambda *_a, **_k: (_ for _ in ()).throw(OSError(28, "No space left on device")))
+        with pytest.raises(OSError, match="No space"):
+            hand_on(take, load_take(take), empty, Asked("song"))
+        assert list(empty.iterdir()) == []
+        monkeypatch.setattr(os, "O_TMPFILE", os.O_DIRECTORY)
+
+
+def test_killed_in_the_middle_only_whole_files_are_left(take, tmp_path):
+    out = tmp_path / "killed"
+    out.mkdir()
+    argv = [sys.executable, "-m", "brucke", "hand-on", str(take), "--out", str(out), "--as", "editor"]
+    with subprocess.Popen(argv, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL) as working:
+        until = time.monotonic() + 30
+        while not list(out.iterdir()) and working.poll() is None and time.monotonic() < until:
+            time.sleep(0.0005)
+        working.kill()
+    left = sorted(p.name for p in out.iterdir())
+    assert left
+    assert len(left) < 5
+    assert all(sf.info(out / name).frames == SECONDS * RATE for name in left if name.endswith(".wav"))
+    assert not [name for name in left if name.startswith(".")]
 
 
 @pytest.mark.parametrize("use", ["editor", "song", "everything"])

@@ -2,6 +2,7 @@
 by FFmpeg's own writer. Longer than 4 GB it is RF64 (EBU Tech 3306)."""
 
 from collections.abc import Iterator
+from contextlib import suppress
 from datetime import datetime
 from pathlib import Path
 from types import TracebackType
@@ -10,6 +11,7 @@ import av
 import numpy as np
 
 from ..core.measure.correlation import F32
+from .whole_file import whole_file
 
 FULL = 2.0**31
 UNSIGNED = {"fflags": "+bitexact"}  # the writer does not put its own name and version into the file
@@ -25,10 +27,11 @@ class BroadcastWav:
     """A file that grows by blocks [channels, frames]; nobody sees it before `complete`. Errors: OSError."""
 
     def __init__(self, path: Path, channels: int, rate_hz: int, reference: int, date: str):
-        self._path, self._partly = path, path.with_name(f".{path.name}.part")
+        self._path, self._whole = path, whole_file(path)
         self._file = av.open(
-            str(self._partly), "w", format="wav", options={"write_bext": "1", "rf64": "auto", **UNSIGNED}
-        )
+            str(self._whole.__enter__()), "w", format="wav",
+            options={"write_bext": "1", "rf64": "auto", **UNSIGNED},
+        )  # fmt: skip
         at = datetime.fromisoformat(date)
         self._file.metadata.update(
             {
@@ -54,23 +57,28 @@ class BroadcastWav:
         for packet in self._stream.encode(None):
             self._file.mux(packet)
         self._file.close()
-        self._partly.replace(self._path)
+        self._whole.__exit__(None, None, None)
         return self._path
 
     def __enter__(self) -> "BroadcastWav":
         return self
 
-    def __exit__(self, kind: type[BaseException] | None, _e: BaseException | None, _tb: TracebackType | None) -> None:
-        try:
-            if kind is None:
+    def __exit__(self, kind: type[BaseException] | None, e: BaseException | None, tb: TracebackType | None) -> None:
+        if kind is None:
+            try:
                 self.complete()
-            else:
-                self._file.close()
-        except OSError:  # what it holds back finds no room either
-            if kind is None:
+            except OSError as full:
+                self._leave(full)
                 raise
-        finally:
-            self._partly.unlink(missing_ok=True)
+            return
+        with suppress(OSError):  # what it holds back finds no room either
+            self._file.close()
+        self._leave(e or OSError("left"))
+
+    def _leave(self, e: BaseException) -> None:
+        """Nothing of it stays."""
+        with suppress(OSError, RuntimeError):
+            self._whole.__exit__(type(e), e, None)
 
 
 def shifted(blocks: Iterator[F32], by: int, frames: int) -> Iterator[F32]:

@@ -1,6 +1,5 @@
 """One film: the pictures of the film that found its place in a take, copied as they are, with what a listener got."""
 
-import os
 from collections.abc import Iterator
 from contextlib import ExitStack
 from pathlib import Path
@@ -17,6 +16,7 @@ from .film_copy import KINDS, copy_pictures, ending_for, opened_film
 from .film_left import AHEAD_S, SoundStream, film_of_what_is_left
 from .handed import Handed, HandedOn, Progress, free, gain_for, mixed
 from .take import FilmPiece, TakeError
+from .whole_file import whole_file
 
 SLIDES_S = 0.5e-3  # over a whole piece: less is nothing that anybody could tell
 BLOCK = 48_000
@@ -37,16 +37,14 @@ def film_to_send(sounds: Sounds, home: Path, asked: Asked, made: HandedOn, progr
         film, pictures = stack.enter_context(opened_film(source))
         ending = ".mp4" if take.edits.left_out else ending_for(pictures)
         target = free(home, f"{take.setup.name} film", ending)
-        partly = target.with_name(f".{target.stem}.part{ending}")
-        stack.callback(lambda: partly.unlink(missing_ok=True))
-        with av.open(str(partly), "w", format=KINDS[ending], options=UNSIGNED) as out:
+        path = stack.enter_context(whole_file(target))
+        with av.open(str(path), "w", format=KINDS[ending], options=UNSIGNED) as out:
             rate, _frames, blocks = mixed(sounds, listener)
             if take.edits.left_out:
                 louder = (np.clip(gain * b, -1.0, 1.0) for b in blocks)
                 seconds = film_of_what_is_left(sounds, film, out, rate, louder, progress)
             else:
                 seconds = _put_together(film, pictures, out, rate, _sound(sounds, listener, rate, gain), progress)
-        os.replace(partly, target)
     made.files.append(Handed(target, seconds, 2))
 
 

@@ -1,6 +1,5 @@
 """What one listener got, as one sound file that everybody can play."""
 
-import os
 from pathlib import Path
 
 import numpy as np
@@ -8,6 +7,7 @@ import soundfile as sf
 
 from .sounds import track_blocks
 from .take import Take, TakeError
+from .whole_file import whole_file
 
 ENDING = ".flac"
 
@@ -21,15 +21,11 @@ def give_away(folder: Path, take: Take, listener: str, home: Path, name: str) ->
     target = next(
         p for i in range(1, 10_000) if not (p := home / f"{name}{'' if i == 1 else f' {i}'}{ENDING}").exists()
     )
-    partly = home / f".{target.name}.part"
     try:
-        with sf.SoundFile(partly, "w", rate, min(channels, 2), "PCM_24", format="FLAC") as f:
+        with whole_file(target) as path, sf.SoundFile(path, "w", rate, min(channels, 2), "PCM_24", format="FLAC") as f:
             for block in blocks:
                 both = block if channels <= 2 else np.repeat(block.sum(axis=1, keepdims=True), 2, axis=1)
                 f.write(np.clip(both, -1.0, 1.0))
-        os.replace(partly, target)
     except sf.LibsndfileError as e:
         raise OSError(str(e)) from e
-    finally:
-        partly.unlink(missing_ok=True)
     return target

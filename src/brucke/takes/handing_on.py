@@ -4,7 +4,6 @@ Nothing of a take that is handed on names a person, a path or a program, but wha
 """
 
 import csv
-import os
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -25,6 +24,7 @@ from .marks import read_marks
 from .sounds import track_frames
 from .take import Take, TakeError
 from .timeline import hand_on_picture, hand_on_timeline
+from .whole_file import whole_file
 
 
 def hand_on(
@@ -132,19 +132,16 @@ def _song(sounds: Sounds, home: Path, asked: Asked, made: HandedOn, progress: Pr
     if sounds.remixed(listener):
         made.says.append("mixed_anew")
     target = free(home, f"{take.setup.name} song", ".flac" if whole else ".opus")
-    partly = target.with_name(f".{target.name}.part")
     try:
-        if whole:
-            with sf.SoundFile(partly, "w", rate, 2, "PCM_24", format="FLAC") as f:
-                for block in watched(blocks, frames, progress):
-                    f.write(np.clip(gain * block.T, -1.0, 1.0))
-        else:
-            _opus(partly, rate, (gain * b for b in watched(blocks, frames, progress)))
-        os.replace(partly, target)
+        with whole_file(target) as path:
+            if whole:
+                with sf.SoundFile(path, "w", rate, 2, "PCM_24", format="FLAC") as f:
+                    for block in watched(blocks, frames, progress):
+                        f.write(np.clip(gain * block.T, -1.0, 1.0))
+            else:
+                _opus(path, rate, (gain * b for b in watched(blocks, frames, progress)))
     except sf.LibsndfileError as e:
         raise OSError(str(e)) from e
-    finally:
-        partly.unlink(missing_ok=True)
     made.files.append(Handed(target, frames / rate, 2))
 
 
@@ -175,12 +172,8 @@ def _notes(sounds: Sounds, home: Path, made: HandedOn) -> None:
     folder, take = sounds.folder, sounds.take
     rate = next((r for n, r in (track_frames(folder, f) for f in take.parts.values()) if n), 48000)
     target = free(home, f"{take.setup.name} notes", ".csv")
-    partly = target.with_name(f".{target.name}.part")
-    try:
-        _write_notes(sounds, partly, rate)
-        os.replace(partly, target)
-    finally:
-        partly.unlink(missing_ok=True)
+    with whole_file(target) as path:
+        _write_notes(sounds, path, rate)
     made.files.append(Handed(target, 0.0, 0))
 
 

@@ -1,7 +1,6 @@
 """What editors read of a take that is handed on to them: every track, the picture, the cuts and the marks in place, as
 OpenTimelineIO; and the picture itself, without its sound and without what a camera notes in its file."""
 
-import os
 from contextlib import ExitStack
 from pathlib import Path
 from typing import Any
@@ -15,6 +14,7 @@ from .film_copy import KINDS, copy_pictures, ending_for, opened_film
 from .handed import Handed, HandedOn, Progress, free
 from .marks import read_marks
 from .take import FilmPiece
+from .whole_file import whole_file
 
 MS = 1000.0
 
@@ -28,11 +28,9 @@ def hand_on_picture(sounds: Sounds, home: Path, made: HandedOn, progress: Progre
         file, pictures = stack.enter_context(opened_film(sounds.folder / film.file))
         ending = ending_for(pictures)
         target = free(home, "Picture", ending)
-        partly = target.with_name(f".{target.stem}.part{ending}")
-        stack.callback(lambda: partly.unlink(missing_ok=True))
-        with av.open(str(partly), "w", format=KINDS[ending], options=UNSIGNED) as out:
+        path = stack.enter_context(whole_file(target))
+        with av.open(str(path), "w", format=KINDS[ending], options=UNSIGNED) as out:
             seconds = copy_pictures(file, pictures, out, progress)
-        os.replace(partly, target)
     made.files.append(Handed(target, seconds, 0))
     return target
 
@@ -75,12 +73,8 @@ def hand_on_timeline(
         if at is not None:
             timeline.tracks.markers.append(otio.schema.Marker(mark.says, _range(otio, at, 0.0)))
     target = free(home, f"{sounds.take.setup.name} timeline", ".otio")
-    partly = target.with_name(f".{target.name}.part")
-    try:
-        partly.write_text(otio.adapters.write_to_string(timeline, "otio_json"), encoding="utf-8")
-        os.replace(partly, target)
-    finally:
-        partly.unlink(missing_ok=True)
+    with whole_file(target) as path:
+        path.write_text(otio.adapters.write_to_string(timeline, "otio_json"), encoding="utf-8")
     made.files.append(Handed(target, seconds, 0))
 
 
