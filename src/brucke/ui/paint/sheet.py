@@ -6,8 +6,10 @@ Colours are names of tokens, or `part:N`, so that nothing can be painted that is
 from dataclasses import dataclass, field
 from functools import lru_cache
 
+import numpy as np
+import numpy.typing as npt
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QBrush, QColor, QPainter, QPainterPath, QPen, QPixmap, QPolygonF
+from PyQt6.QtGui import QBrush, QColor, QImage, QPainter, QPainterPath, QPen, QPixmap, QPolygonF
 
 from ..theme.fonts import font
 from ..theme.tokens import Tokens, mixed
@@ -46,6 +48,17 @@ class Bars:
 
 
 @dataclass(frozen=True)
+class Area:
+    """Columns `step` wide from `left` on, each `half` [columns] above and below `middle`, as one shape."""
+
+    left: float
+    step: float
+    middle: float
+    half: npt.NDArray[np.float64]
+    fill: str
+
+
+@dataclass(frozen=True)
 class Line:
     points: tuple[tuple[float, float], ...]
     colour: str = "line"
@@ -56,7 +69,7 @@ class Line:
 
 @dataclass
 class Sheet:
-    """What is painted, in this order: grounds, grid, boxes, bars, lines, what lies over them, texts."""
+    """What is painted, in this order: grounds, grid, boxes, bars, areas, lines, what lies over them, texts."""
 
     width: float
     height: float
@@ -64,6 +77,7 @@ class Sheet:
     grid: list[Line] = field(default_factory=list)
     boxes: list[Box] = field(default_factory=list)
     bars: list[Bars] = field(default_factory=list)
+    areas: list[Area] = field(default_factory=list)
     lines: list[Line] = field(default_factory=list)
     over: list[Box] = field(default_factory=list)
     texts: list[Text] = field(default_factory=list)
@@ -101,6 +115,21 @@ def _hatch(ink: str, ratio: float, step: int) -> QPixmap:
     return tile
 
 
+def _paint_area(p: QPainter, area: Area, tokens: Tokens) -> None:
+    """A column of pixels each, soft at its ends. One picture: objects of Qt, one a column, take longer to make than all
+    of it to paint."""
+    half, ink = area.half.astype(np.float32), colour(tokens, area.fill)
+    tall = int(np.ceil(half.max(initial=0.0))) + 1
+    away = np.abs(np.arange(2 * tall, dtype=np.float32) + np.float32(0.5 - tall))[:, None]
+    share = np.clip(half + np.float32(0.5) - away, 0.0, 1.0) * (half > 0)
+    pixels = np.empty((*share.shape, 4), np.uint8)
+    for k, channel in enumerate((ink.blue(), ink.green(), ink.red(), 255)):
+        pixels[..., k] = share * np.float32(channel)  # premultiplied
+    raw, form = pixels.tobytes(), QImage.Format.Format_ARGB32_Premultiplied
+    image = QImage(raw, share.shape[1], share.shape[0], 4 * share.shape[1], form)
+    p.drawImage(QRectF(area.left, area.middle - tall, area.step * len(half), 2 * tall), image)
+
+
 def paint_sheet(p: QPainter, sheet: Sheet, tokens: Tokens) -> None:
     p.setRenderHint(QPainter.RenderHint.Antialiasing)
     for box in sheet.grounds:
@@ -113,6 +142,8 @@ def paint_sheet(p: QPainter, sheet: Sheet, tokens: Tokens) -> None:
         p.setPen(Qt.PenStyle.NoPen)
         p.setBrush(colour(tokens, bars.fill))
         p.drawRects(bars.rects)  # type: ignore[call-overload]
+    for area in sheet.areas:
+        _paint_area(p, area, tokens)
     for line in sheet.lines:
         _paint_line(p, line, tokens)
     for box in sheet.over:

@@ -12,7 +12,7 @@ from ....takes.edits import Edits, Stretch
 from ....words.timing import clock_text, db_text, ms_text
 from ....words.translation import _
 from ...paint.ruler import marks, round_step
-from ...paint.sheet import Bars, Box, Line, Sheet
+from ...paint.sheet import Area, Box, Line, Sheet
 from ...theme.tokens import Tokens
 
 NAMES_PX, TOP_PX, ROW_PX, RIGHT_PX = 112.0, 64.0, 96.0, 34.0
@@ -157,13 +157,10 @@ def _track(sheet: Sheet, data: ScoreData, track: Track, row: QRectF, axis: Axis,
         sheet.lines.append(Line(((t.px(4), row.top() + 4), (t.px(4), row.bottom() - 4)), ink, 3))
     sheet.lines.append(Line(((axis.left, middle), (axis.left + axis.width, middle)), f"light {ink}", 1))
     if track.shape:
-        step, tall = axis.width / len(track.shape), row.height() * 0.34
-        rects = []
-        for i, v in enumerate(track.shape):
-            thick = (v / 255) ** 3 * tall  # as loud as it is to an ear, more or less
-            if v:
-                rects.append(QRectF(axis.left + i * step, middle - thick - 0.5, max(1.0, step), 2 * thick + 1.0))
-        sheet.bars.append(Bars(rects, ink))
+        shape = np.array(track.shape, np.float64)
+        # As loud as it is to an ear, more or less; nothing at all where it is silent.
+        thick = (shape / 255) ** 3 * row.height() * 0.34 + 0.5 * (shape > 0)
+        sheet.areas.append(Area(axis.left, axis.width / len(shape), middle, thick, ink))
     edits = data.edits.of(track.id)
     for s in edits.muted:
         _struck(sheet, axis, s, row, "ink", t)
