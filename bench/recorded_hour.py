@@ -44,10 +44,10 @@ class _Link:
     def get(self, field: int) -> int:
         return self.region.get(field)
 
-    def record(self, folder: str, tracks: dict[str, list[int]], resume: bool = False) -> None:
+    def record(self, folder: str, tracks: dict[str, list[int]], resume: bool = False, since: int = -1) -> None:
         from brucke.engine.processes.messages import Record
 
-        self.recorder.channel.send(Record(folder=folder, tracks=tracks, resume=resume))
+        self.recorder.channel.send(Record(folder=folder, tracks=tracks, resume=resume, since=since))
 
     def seal_recording(self, folder: str, tracks: list[str]) -> None:
         from brucke.engine.processes.messages import Seal

@@ -10,6 +10,7 @@ from .output import CannotDo, emit
 
 def render(args: argparse.Namespace) -> int:
     from ..core.edits.chain_edits import plug_ins
+    from ..core.routing.outside_steps import placed_steps
     from ..engine.step.plan import PlanError
     from ..ports.sounds.beat_sounds import read_beat
     from ..ports.sounds.files import MAX_SECONDS, read_sound
@@ -32,9 +33,10 @@ def render(args: argparse.Namespace) -> int:
         written = render_setup(setup, inputs, args.out, args.seconds)
     except PlanError as e:
         raise CannotDo(f"{args.setup.name}: devices: {e}") from None
-    dry = [p.name for _owner, p in plug_ins(setup).values() if p.on]
+    outside = [placed.step for placed in placed_steps(setup)]
+    dry = [p.name for _owner, p in plug_ins(setup).values() if p.on] + [p.name for p in outside if p.on]
     result = {"files": [str(p) for p in written], "left_dry": dry}
-    note = [f"without the plug-ins {', '.join(dry)}: they run only live"] if dry else []
+    note = [f"without {', '.join(dry)}: what is no code of ours runs only live"] if dry else []
     emit(args, result, lambda: [*result["files"], *note])
     return 1 if dry else 0
 

@@ -7,6 +7,7 @@ from pathlib import Path
 import numpy as np
 
 from ..core.routing.captures import capture_channels
+from ..core.sound.processors import MAX_OUTSIDE
 from ..engine.step.live import Live
 from ..engine.step.plan import compile_plan, shape_of
 from ..engine.step.runner import Runner
@@ -20,7 +21,8 @@ TOGETHER = 375  # blocks of the engine that are given on at once
 def remix(folder: Path, take: Take, listener: str) -> tuple[int, Iterator[F32]]:
     """(rate, blocks [2, frames]) as long as the take. Errors: TakeError, PlanError."""
     setup = take.setup
-    plan = compile_plan(setup, Live(moment=take.moment or (setup.moments[0].id if setup.moments else "")))
+    moment = take.moment or (setup.moments[0].id if setup.moments else "")
+    plan = compile_plan(setup, Live(moment=moment, dry_steps=tuple(range(MAX_OUTSIDE))))
     shape = shape_of(setup)
     runner = Runner(shape, plan)
     sounds = Sounds(folder, take)

@@ -8,6 +8,7 @@ import numpy as np
 from ..core.document.setup import Setup
 from ..core.routing.captures import capture_channels
 from ..core.routing.rows import channels_of, rows_of
+from ..core.sound.processors import MAX_OUTSIDE
 from ..engine.step.live import Live
 from ..engine.step.plan import compile_plan, shape_of
 from ..engine.step.runner import Runner
@@ -19,7 +20,8 @@ def render_setup(setup: Setup, inputs: dict[str, F32], out: Path, seconds: float
 
     inputs: part → sound [channels, frames], taken as that part's capture. Errors: PlanError.
     """
-    plan = compile_plan(setup, Live(moment=setup.moments[0].id if setup.moments else ""))
+    moment = setup.moments[0].id if setup.moments else ""
+    plan = compile_plan(setup, Live(moment=moment, dry_steps=tuple(range(MAX_OUTSIDE))))
     shape = shape_of(setup)
     runner = Runner(shape, plan)
     longest = max(s.shape[1] for s in inputs.values()) + int(plan.delay.max(initial=0))

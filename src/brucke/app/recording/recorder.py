@@ -19,7 +19,7 @@ from ...engine.processes.recorder import MARGIN_S
 from ...engine.processes.region import RECORD_S, Head
 from ...words.translation import _
 from ..jobs.background import in_background
-from .take_folders import can_write
+from .take_folders import GONE, can_write
 
 LEFT_S = 2.0  # with less of the ring left, something is lost soon
 STILL_S = 0.5  # nothing was kept for so long
@@ -44,6 +44,7 @@ class RecorderWatch:
         self.state = "idle"
         self.folder = Path()
         self.moved_to: Path | None = None  # where it goes on, once this folder takes nothing any more
+        self._since = -1  # and from which frame: nothing that is held is lost by that
         self.tracks: dict[str, list[int]] = {}
         self.missing: list[str] = []
         self.said: deque[tuple[str, str]] = deque()
@@ -65,7 +66,8 @@ class RecorderWatch:
         with self._lock:
             self.folder, self.tracks, self.missing, self.moved_to = folder, tracks, [], None
             self._troubles, self._told, self._probe = [], set(), None
-            self._begin(link, resume=False)
+            since, self._since = self._since, -1
+            self._begin(link, resume=False, since=since)
             self.state = "starting"
 
     def go_on_with(self, link: EngineLink, tracks: dict[str, list[int]]) -> None:
@@ -74,8 +76,8 @@ class RecorderWatch:
             self.tracks = tracks
             self._begin(link, resume=True)
 
-    def _begin(self, link: EngineLink, resume: bool) -> None:
-        link.record(str(self.folder), self.tracks, resume)
+    def _begin(self, link: EngineLink, resume: bool, since: int = -1) -> None:
+        link.record(str(self.folder), self.tracks, resume, since)
         self._asked_ns, self._asked_frame = time.monotonic_ns(), link.get(Head.RECORDED)
         self._came = self._moved = time.monotonic()
 
@@ -220,6 +222,8 @@ class RecorderWatch:
                 "coral",
             )
         )
+        # What was kept in a folder that is gone is gone with it: as much as is still held is written anew.
+        self._since = 0 if refused == GONE else self._kept
         self.moved_to = other
 
     def _finish(self, link: EngineLink, failed: str, now: float) -> None:

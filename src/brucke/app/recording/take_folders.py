@@ -18,6 +18,8 @@ from ...words.translation import _
 from ..jobs.temporary_folders import temporary_folder
 from ..session.session import Session
 
+GONE = _("the folder is gone")
+
 
 def own_folder(home: Path, name: str) -> Path:
     """A new folder in `home` that was not there, for its owner alone. Errors: OSError."""
@@ -36,7 +38,7 @@ def can_write(folder: Path) -> str:
     """Why nothing can be written there, empty where something can."""
     try:
         if not folder.is_dir():
-            return _("the folder is gone")
+            return GONE
         handle, name = tempfile.mkstemp(dir=folder, prefix=".try.")
         try:
             os.write(handle, b"\0" * 4096)

@@ -293,9 +293,9 @@ class EngineLink(Reading):
     def stop_listening_back(self) -> None:
         self.engine.channel.send(StopListeningBack())
 
-    def record(self, folder: str, tracks: dict[str, list[int]], resume: bool = False) -> None:
+    def record(self, folder: str, tracks: dict[str, list[int]], resume: bool = False, since: int = -1) -> None:
         """Begin, or go on after the last segment in `folder`; watch whether its files grow."""
-        self.recorder.channel.send(Record(folder=folder, tracks=tracks, resume=resume))
+        self.recorder.channel.send(Record(folder=folder, tracks=tracks, resume=resume, since=since))
 
     def seal_recording(self, folder: str, tracks: list[str]) -> None:
         """Cut what a recorder that is gone has left to the frame that all tracks have."""

@@ -74,11 +74,12 @@ class RewireMatched(_Message, frozen=True, kw_only=True):
 
 class Record(_Message, frozen=True, kw_only=True):
     """`tracks`: file name without its ending, below `folder` → rows of the recorder's ring. `resume` goes on after the
-    last segment."""
+    last segment; `since` begins with that frame, or the oldest that the ring still holds, −1: with the newest."""
 
     folder: str
     tracks: dict[str, list[int]]
     resume: bool = False
+    since: int = -1
 
 
 class Seal(_Message, frozen=True, kw_only=True):

@@ -57,7 +57,7 @@ class Recorder:
             match message:
                 case Record():
                     self.asked = True
-                    self.begin(Path(message.folder), message.tracks, message.resume)
+                    self.begin(message)
                 case Seal():
                     with contextlib.suppress(Exception):  # a full disk: what is there is as whole as it can be
                         seal(Path(message.folder), message.tracks)
@@ -79,24 +79,24 @@ class Recorder:
         region.set(Head.SYNC_NS, self.syncing.since_ns)
         region.set(Head.KEPT_NS, time.monotonic_ns())
 
-    def begin(self, folder: Path, tracks: dict[str, list[int]], resume: bool) -> None:
+    def begin(self, asked: Record) -> None:
         """As `start`; what goes wrong is told and ends nothing."""
         try:
-            self.start(folder, tracks, resume)
+            self.start(Path(asked.folder), asked.tracks, asked.resume, asked.since)
         except Exception as e:
             self._fail(e)
 
-    def start(self, folder: Path, tracks: dict[str, list[int]], resume: bool = False) -> None:
+    def start(self, folder: Path, tracks: dict[str, list[int]], resume: bool = False, since: int = -1) -> None:
         """`tracks`: file name without its ending, below `folder` → rows of the ring. `resume` goes on after the last
-        segment there, with what the ring still holds. Errors: OSError, soundfile's."""
+        segment there, with what the ring still holds, `since` from that frame on. Errors: OSError, soundfile's."""
         self.stop()
         self.folder, self.rows = folder, tracks
         self.segments = seal(folder, list(tracks)) if resume else []
         written = self.region.get(Head.RECORDED)
-        self.position = written
+        held = max(0, written - self.size + round(MARGIN_S * self.region.shape.rate))
+        self.position = written if since < 0 else max(min(since, written), held)
         if self.segments:
-            held = written - self.size + round(MARGIN_S * self.region.shape.rate)
-            self.position = max(self.segments[-1].frame + self.segments[-1].frames, held, 0)
+            self.position = max(self.segments[-1].frame + self.segments[-1].frames, held)
         begun = [life for life in lives(self.region) if life.first <= self.position]
         self.known = len(begun)
         self._begin_segment(self.region.get(Head.BEAT_NS))
