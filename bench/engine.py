@@ -14,7 +14,7 @@ import numpy as np
 from brucke.core.sound.chain_parameters import pack
 from brucke.core.sound.kernel_arguments import Meters
 from brucke.core.sound.noise_profile import BINS
-from brucke.core.sound.processors import MAX_SLOTS, Compressor, DeEsser, Equaliser, Gate, HighPass
+from brucke.core.sound.processors import MAX_OUTSIDE, MAX_SLOTS, Compressor, DeEsser, Equaliser, Gate, HighPass
 from brucke.core.sound.processors.base import PARAMS
 from brucke.core.sound.publish_block import hand_out
 from brucke.engine.step.block import BlockEngine
@@ -46,7 +46,7 @@ def plan_of(parts: int, listeners: int, longest: int, room: tuple[int, int] | No
         source=np.broadcast_to(chained, (listeners, parts)).copy(), past=np.zeros((listeners, parts), np.int32),
         gain=gain,
         door=np.ones(listeners, np.float32), duck_under=np.full((listeners, parts), -1, np.int32),
-        duck=np.zeros((listeners, parts, 4), np.float32),
+        duck=np.zeros((listeners, parts, 4), np.float32), outside=np.full((MAX_OUTSIDE, 6), -1, np.int32),
     )  # fmt: skip
     return shape, plan
 
@@ -61,6 +61,9 @@ def _within(shape: Shape, plan: Plan, parts: int, listeners: int) -> tuple[Shape
     arrays = {}
     for name in (f.name for f in fields(Plan)):
         array = getattr(plan, name)
+        if name == "outside":
+            arrays[name] = array
+            continue
         rows = (listeners, parts) if name in BY_BOTH else (parts if name in BY_PARTS else listeners,)
         wide = np.full((*rows, *array.shape[len(rows) :]), NONE.get(name, 0), array.dtype)
         wide[tuple(slice(0, k) for k in array.shape)] = array

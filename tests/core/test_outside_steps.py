@@ -126,6 +126,24 @@ def test_what_comes_back_is_heard_in_its_place_and_dry_in_time_where_nothing_doe
         assert gain == pytest.approx(gain_there(out, sound), rel=2e-3)
 
 
+def test_of_what_is_muted_nothing_goes_out_to_a_step_either(nightboat):
+    setup = with_step(nightboat)
+    rows, channels = rows_of(setup), capture_channels(setup)
+    runner, order = Runner(shape_of(setup, rows), compile_plan(setup, Live(), rows)), rows.order(setup)
+    ins = np.zeros((len(channels), N), np.float32)
+    ins[channels.index(("table", setup.part("voice").channels[0]))] = 0.3
+    for _ in range(20):
+        sent = runner.step(ins)[order.steps[0]].copy()
+    assert np.abs(sent).max() == pytest.approx(0.3, rel=0.01)
+    muted = runner.safety.muted
+    muted[:] = 0
+    voice = rows.parts.who.index(("voice", 0))
+    muted[voice] = rows.parts.tenants()[voice]
+    for _ in range(20):
+        sent = runner.step(ins)[order.steps[0]].copy()
+    assert not sent.any()
+
+
 def gain_there(out, sound):
     """Of the first stretch: its route has a level of its own."""
     a, b = out[60 * N : 145 * N], sound[60 * N - LATE : 145 * N - LATE]

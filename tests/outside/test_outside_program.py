@@ -127,6 +127,8 @@ def test_a_program_is_measured_and_waited_for_and_passed_by_while_it_is_gone(stu
         step = s.session.setup.part("voice").chain[0]
         assert step.gain_db == pytest.approx(SOFTER_DB, abs=0.15)
         until(lambda: lies(s, -30), 30)  # to the frame: half a frame off would leave more of white noise
+        until(s.audience.through_steps, 10)
+        assert "gets Voice through Hall, open or closed" in s.audience.still_hears()
         tool.end()
         until(lambda: int(s.running.link.region["outside"][0]) == NO_RETURN, 20)
         until(lambda: lies(s, -60), 20)

@@ -23,6 +23,12 @@ def fault_text(name: str, fault: str) -> str:
     return FAULTS[fault].format(name=name or _("The outside step"))
 
 
+def step_text(program: str, owner: str, name: str) -> str:
+    """Said wherever it is said who hears: this way has no door."""
+    text = _("{program} gets {owner} through {name}, open or closed")
+    return text.format(program=program or _("a program"), owner=owner, name=name or _("an outside step"))
+
+
 def where_text(setup: Setup, p: OutsideStep) -> str:
     """“out on 3 and 4 of the Table interface, back on 7 and 8”."""
     if not (p.send_device and p.return_device):

@@ -1,10 +1,13 @@
 """Who hears what now: one answer for every page, the strip, the tray and whoever says goodbye."""
 
 from ...core.document.setup import Listener
+from ...core.edits.chain_edits import owned
 from ...core.routing.audibility import heard_now
+from ...core.routing.outside_steps import placed_steps
 from ...engine.step.live import has_door, muted_now, open_now
 from ...words import timing
 from ...words.open_closed import cut_off_text, door_text, end_gone_text, goodbye_text, nothing_text, past_us_text
+from ...words.outside_step import step_text
 from ...words.translation import _
 from ..engine.live_engine import LiveEngine
 from ..recording.take_recorder import TakeRecorder
@@ -57,9 +60,21 @@ class Audience:
         """Who records a microphone of this setup itself: no door of ours is in that way."""
         return [past_us_text(program, microphone) for program, microphone in self.session.facts.bare]
 
+    def through_steps(self) -> list[str]:
+        """The programs that a chain sends its sound to and that take it: no door is in that way either."""
+        setup = self.session.setup
+        if self.running.state != "running" or self.session.live.silent:
+            return []
+        return [
+            step_text(e.program, owned(setup, placed.owner).name, placed.step.name)
+            for placed in placed_steps(setup)
+            for e in self.desktop.consumers.get(placed.seat, ())
+            if e.flows
+        ]
+
     def still_hears(self) -> str:
         """Who hears you now, and what, in words; empty where nobody does."""
-        return self.hears_text() if self.heard() or self.past_us() else ""
+        return self.hears_text() if self.heard() or self.past_us() or self.through_steps() else ""
 
     def goodbye_text(self) -> str:
         return goodbye_text(self.session.setup, self.still_hears())
@@ -67,7 +82,7 @@ class Audience:
     def hears_text(self) -> str:
         """Who hears you now, and what: from routes, mutes, the moment, what runs, and who listens past us. A recorder
         only while it records."""
-        through, past = self._through_us(), self.past_us()
+        through, past = self._through_us(), [*self.past_us(), *self.through_steps()]
         if past:
             through = through.replace(_("nobody hears"), _("through Brucke nobody hears"), 1)
         return "; ".join([*self._ends_gone(), *past, through, *self._silent_programs()])

@@ -23,6 +23,7 @@ from ..sound.processors import (
     Limiter,
     Multiband,
     NoiseRemoval,
+    OutsideStep,
     Processor,
     Thickening,
 )
@@ -76,15 +77,22 @@ OWN: dict[str, Chain] = {
 
 
 class Preset(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
-    """A chain by name. Its noise removal keeps no profile: noise belongs to a room."""
+    """A chain by name. Its noise removal keeps no profile: noise belongs to a room; its steps outside keep no sockets
+    and no time: both belong to equipment."""
 
     name: str
     chain: tuple[Processor, ...]
 
 
 def preset_of(setup: Setup, owner: str, name: str) -> Preset:
-    chain = tuple(replace(p, profile="") if isinstance(p, NoiseRemoval) else p for p in chain_of(setup, owner))
+    chain = tuple(
+        replace(p, profile="") if isinstance(p, NoiseRemoval) else p for p in _unplaced(chain_of(setup, owner))
+    )
     return Preset(name=name.strip()[:MAX_NAME], chain=chain)
+
+
+def _unplaced(chain: Chain) -> Chain:
+    return tuple(OutsideStep(on=p.on, name=p.name) if isinstance(p, OutsideStep) else p for p in chain)
 
 
 def apply_preset(setup: Setup, owner: str, chain: Chain) -> Setup:
@@ -93,7 +101,7 @@ def apply_preset(setup: Setup, owner: str, chain: Chain) -> Setup:
     profile = first[0].profile if first and isinstance(first[0], NoiseRemoval) else ""
     known = profile or (setup.profiles[-1].name if setup.profiles else "")
     return set_chain(
-        setup, owner, tuple(replace(p, profile=known) if isinstance(p, NoiseRemoval) else p for p in chain)
+        setup, owner, tuple(replace(p, profile=known) if isinstance(p, NoiseRemoval) else p for p in _unplaced(chain))
     )  # fmt: skip
 
 

@@ -206,7 +206,7 @@ def _specs(s: Shape) -> dict[str, tuple[str, tuple[int, ...]]]:
         "plan_door": ("int32", (2, s.listeners)),
         "moment_count": ("int64", (2,)),
         "moment_keys": ("int64", (2, MOST_MOMENTS)),
-        "plan_outside": ("int32", (2, MAX_OUTSIDE, 5)),
+        "plan_outside": ("int32", (2, MAX_OUTSIDE, 6)),
         "plan_duck_under": ("int32", (2, s.listeners, s.parts)),
         "plan_duck": ("float32", (2, s.listeners, s.parts, 4)),
         "moment_crossfade": ("int64", (2, MOST_MOMENTS)),

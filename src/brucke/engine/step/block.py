@@ -257,7 +257,7 @@ class BlockEngine:
             self._work,
             self.outs, rate, *beside, *self._guard, self._level, self.ducking.rows, self.ducking.gains,
         )  # fmt: skip
-        self.outside.give(beside, self.outs)
+        self.outside.give(beside, self.outs, self._level)
         self._beside.give(b.codes, b.params, b.listener_codes, b.listener_params)
         if fading:
             if self._crossfade.go_on():

@@ -8,7 +8,7 @@ from ...core.sound.kernel_arguments import PlugInBlocks
 from ...core.sound.processors.outside_step import FIRST_PLACE, MAX_OUTSIDE
 from .plan import F32, I32
 
-ROW, LEFT, RIGHT, SEND_DEVICE, RETURN_DEVICE = range(5)  # of a row of `Plan.outside`
+ROW, LEFT, RIGHT, SEND_DEVICE, RETURN_DEVICE, PART = range(6)  # of a row of `Plan.outside`
 # So loud it goes out, and so much at least comes back.
 LOUD, NOTHING = np.float32(10 ** (-36 / 20)), np.float32(10 ** (-66 / 20))
 SILENT_S, BACK_S = 0.1, 0.02  # so long nothing came back, or something did again
@@ -31,7 +31,7 @@ class OutsideSteps:
 
     @property
     def places(self) -> list[tuple[int, ...]]:
-        """(place, row, left capture, right capture, device it goes to, device it comes from) of those in use."""
+        """(place, row, left capture, right capture, device it goes to, device it comes from, part) of those in use."""
         return self._rows
 
     def adopt(self, outside: I32) -> None:
@@ -49,7 +49,7 @@ class OutsideSteps:
 
     def take(self, ins: F32, missing: npt.NDArray[np.generic] | None, beside: PlugInBlocks) -> None:
         """Before the chains run: captures [captures, n] to whoever waits for them."""
-        for k, _row, left, right, send, back in self._rows:
+        for k, _row, left, right, send, back, _part in self._rows:
             came = beside.returns[FIRST_PLACE + k]
             came[0], came[1] = ins[left], ins[right]
             if not np.isfinite(came).all():
@@ -61,11 +61,16 @@ class OutsideSteps:
                 self.state[k] = NO_RETURN  # until something comes back
             beside.answered[FIRST_PLACE + k] = self.state[k] == HEARD
 
-    def give(self, beside: PlugInBlocks, outs: F32) -> None:
-        """After the chains ran: what they sent goes out in its row of `outs` [L, C, n]."""
-        for k, row, *_rest in self._rows:
+    def give(self, beside: PlugInBlocks, outs: F32, level: F32) -> None:
+        """After the chains ran: what they sent goes out in its row of `outs` [L, C, n]. `level` [2, P] is what a mute
+        leaves of each part at the beginning and at the end of the block: of what is muted nothing goes out here either.
+        """
+        for k, row, *_ends, part in self._rows:
             outs[row] = 0.0
-            outs[row, :2] = np.clip(beside.sends[FIRST_PLACE + k], -1.0, 1.0)
+            sent = np.clip(beside.sends[FIRST_PLACE + k], -1.0, 1.0)
+            if part >= 0 and not level[0, part] == level[1, part] == 1.0:
+                sent = sent * np.linspace(level[0, part], level[1, part], self._n, dtype=np.float32)
+            outs[row, :2] = sent
 
     def look(self, outs: F32) -> None:
         """With what really went out: whether it comes back."""

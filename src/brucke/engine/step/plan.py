@@ -61,8 +61,9 @@ class Plan:
     there; `door` int32 [L] is 1 where what is heard goes out, 2 where only through a door, 0 where nobody sits;
     `delay`, `source`, `past` (1: not through the listener's chain) int32 [L, P]; `gain` [L, P, SIDES, C];
     `duck_under` int32 [L, P] is the row of the part under which a route goes down, −1 for none, and `duck` [L, P, 4] by
-    how many dB, above which level (linear), attack and release in seconds; `outside` int32 [MAX_OUTSIDE, 5] of each
-    step outside its row among the listeners, −1: none, its two captures, the devices it goes to and comes from."""
+    how many dB, above which level (linear), attack and release in seconds; `outside` int32 [MAX_OUTSIDE, 6] of each
+    step outside its row among the listeners, −1: none, its two captures, the devices it goes to and comes from, and the
+    row of the part whose chain it is in, −1 at a listener."""
 
     tenants: I64
     listener_tenants: I64
@@ -168,6 +169,7 @@ def compile_plan(setup: Setup, live: Live, rows: Rows | None = None, channels: i
         plan.codes[pairs[0]], plan.params[pairs[0]] = pack(_heard_chain(part, live, setup), setup.rate_hz)
         plan.noise[pairs[0]] = _noise(setup, part)
     devices = {d.id: row for d, row in zip(setup.devices, order.devices, strict=True)}
+    mine = {p.id: pairs for p, pairs in zip(setup.parts, order.parts, strict=True)}
     round_about = [placed for placed, _part in circles(setup)]
     for row, placed in zip(order.steps, placed_steps(setup), strict=True):
         step = placed.step
@@ -175,7 +177,8 @@ def compile_plan(setup: Setup, live: Live, rows: Rows | None = None, channels: i
         if placed in round_about:  # it would howl: nothing goes out
             continue
         ends = (devices[step.send_device], devices[step.return_device])
-        plan.outside[step.place] = (row, *(captures[c] for c in placed.comes), *ends)
+        own = mine.get(placed.owner.partition("/")[2], ()) if placed.owner.startswith("part/") else ()
+        plan.outside[step.place] = (row, *(captures[c] for c in placed.comes), *ends, own[0] if own else -1)
     _routes_into(plan, setup, order, live)
     return plan
 
@@ -233,7 +236,7 @@ def _empty(shape: Shape, channels: int, rows: Rows) -> Plan:
         np.zeros((shape.listeners, shape.parts, SIDES, channels), np.float32),
         np.full(shape.listeners, NOBODY, np.int32),  # it is closed: who comes begins so
         np.full((shape.listeners, shape.parts), -1, np.int32), np.zeros((shape.listeners, shape.parts, 4), np.float32),
-        np.full((MAX_OUTSIDE, 5), -1, np.int32),
+        np.full((MAX_OUTSIDE, 6), -1, np.int32),
     )  # fmt: skip
 
 

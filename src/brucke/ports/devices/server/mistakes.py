@@ -49,7 +49,7 @@ def _microphones(graph: Graph, setup: Setup, levels: Mapping[int, Level]) -> lis
     found = []
     for m in made(setup):
         node = graph.node(m.node)
-        if m.output or node is None:
+        if m.output or m.step or node is None:
             continue
         level = levels.get(node.id)
         if level is not None and (level.muted or level.volume < AS_IT_IS):
@@ -81,7 +81,7 @@ def mistakes(
 ) -> tuple[Mistake, ...]:
     """All there are now; nothing of it is mended by itself. `levels` and `states` by node, as far as they are known."""
     found = []
-    microphones = [m for m in made(setup) if not m.output and graph.node(m.node) is not None]
+    microphones = [m for m in made(setup) if not m.output and not m.step and graph.node(m.node) is not None]
     for n in graph.nodes.values():
         if n.media != RECORDS or n.name.startswith(OURS) or not microphones:
             continue

@@ -22,13 +22,15 @@ from .spare import in_use, with_ports
 
 @dataclass(frozen=True)
 class Made:
-    """A node that we make for others to choose, a microphone or an output; `of` is its listener or its device."""
+    """A node that we make for others to choose, a microphone or an output; `of` is its listener or its device, or the
+    seat of a `step` outside, whose microphone has no door."""
 
     of: str
     node: str
     shown: str
     output: bool
     channels: int
+    step: bool = False
 
 
 def made(setup: Setup) -> tuple[Made, ...]:
@@ -42,7 +44,7 @@ def made(setup: Setup) -> tuple[Made, ...]:
     for placed in steps:
         d = setup.device(placed.step.send_device)
         if here(d) and d.kind != "interface":
-            found.append(Made(placed.seat, f"{OURS}{placed.seat}", f"Brucke · to {d.name}", False, 2))
+            found.append(Made(placed.seat, f"{OURS}{placed.seat}", f"Brucke · to {d.name}", False, 2, step=True))
     for d in setup.devices:
         parts = [p for p in setup.parts if p.device == d.id and p.channels]
         back = [c for placed in steps for device, c in placed.comes if device == d.id]

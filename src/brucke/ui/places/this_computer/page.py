@@ -90,7 +90,7 @@ class HerePage(QWidget):
         self.desktop.programs.traced = tuple(visible)
         for name in order:
             self._show_program(name)
-        listeners = tuple(m.of for m in made(setup) if not m.output)
+        listeners = tuple(m.of for m in made(setup) if not m.output and not m.step)
         self.listens.show_keys(listeners, listeners)
         for id in listeners:
             self._show_listener(id)
