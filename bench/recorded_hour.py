@@ -109,7 +109,8 @@ def _lost_s(folders: list[Path], first: int, last: int) -> tuple[float, float]:
     from brucke.ports.sounds.segments import read_segments, segment_file
 
     covered, wrong, end = 0, 0, first
-    pieces = sorted((s.frame, s, folder) for folder in folders for s in read_segments(folder))
+    found = ((s.frame, s, folder) for folder in folders for s in read_segments(folder))
+    pieces = sorted(found, key=lambda piece: piece[0])
     for begin, segment, folder in pieces:
         with sf.SoundFile(folder / segment_file("parts/p0.wav", segment.number)) as f:
             at = begin

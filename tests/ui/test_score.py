@@ -156,3 +156,17 @@ def test_the_score_lies_within_its_frame_and_no_two_texts_of_one_line_overlap(si
     assert marks
     for a, b in pairwise(marks):
         assert a.rect.right() <= b.rect.left() + 1
+
+
+def test_a_stretch_becomes_a_recording_of_its_own_on_the_same_files(score, window):
+    before = {f: f.read_bytes() for f in score.editing.folder.rglob("*") if f.is_file()}
+    score.drawing.choose(Stretch(10.0, 20.0), "")
+    press(score.own)
+    (split,) = [f for f, _take in window.taking.takes if f != score.editing.folder]
+    assert split.name == "The lantern song, 0.10 to 0.20"
+    own = load_take(split)
+    assert [(s.begin_s, s.end_s) for s in own.edits.left_out] == [(0.0, 10.0), (20.0, SECONDS)]
+    for name in own.parts.values():
+        assert (split / name).samefile(score.editing.folder / name)
+    assert edits(score) == UNEDITED
+    assert before == {f: f.read_bytes() for f in score.editing.folder.rglob("*") if f.is_file()}

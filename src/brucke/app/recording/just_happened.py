@@ -139,8 +139,11 @@ class JustHappened(QObject):
             return
         session, begun = self.session, datetime.now(UTC) - timedelta(seconds=self.seconds)
         take = replace(take_of(session, session.setup), date=begun.isoformat(timespec="seconds"), processed={})
-        kept = {name.partition("/")[2] for name in self._rows if name.startswith("parts/")}
-        take = replace(take, parts={p: f for p, f in take.parts.items() if p in kept})
+        there = {f"{name}.wav" for name in self._rows}  # and nothing else is in it
+        take = replace(
+            take, parts={p: f for p, f in take.parts.items() if f in there},
+            listeners={x: f for x, f in take.listeners.items() if f in there},
+        )  # fmt: skip
         home, name = takes_folder(session), begun.astimezone().strftime("%Y-%m-%d %H.%M.%S")
 
         def make() -> Path:

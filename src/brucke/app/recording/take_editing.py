@@ -17,6 +17,7 @@ from ...words.translation import _
 from ..jobs.background import BackgroundQueue
 from ..jobs.subprocess_job import SubprocessJob
 from ..studio import Studio
+from .split_off import split_off
 
 if TYPE_CHECKING:
     from ...takes.edited import Sounds
@@ -100,6 +101,22 @@ class TakeEditing(QObject):
             self.session.noticed.emit(_("Not changed: {why}. The recording is as it was.").format(why=why), "coral")
             return False
         return True
+
+    def split_off(self, stretch: Stretch, work: Callable[[Callable[[], None]], None]) -> Path | None:
+        """A stretch as a recording of its own, which is in the list then; this one stays as it is. None where that
+        could not be done, which is said."""
+        found: list[Path] = []
+        edits, folder, seconds = self.edits, self.folder, self.seconds
+        try:
+            work(lambda: found.append(split_off(folder, edits, stretch, seconds)))
+        except (OSError, TakeError) as e:  # shutil's error is one of the first
+            why = (getattr(e, "strerror", None) or str(e)).rstrip(".")
+            self.session.noticed.emit(_("Not split off: {why}. The recording is as it was.").format(why=why), "coral")
+            return None
+        self.taking.take_back(found[0])
+        said = _("{name} is a recording of its own. This one stays as it is.").format(name=found[0].name)
+        self.session.noticed.emit(said, "water")
+        return found[0]
 
     # What is heard
 

@@ -71,6 +71,7 @@ class ScoreDialog(BesideWindow):
         self.listen = self._button(_("Listen"), self.hear, "Space", "primary")
         self.cut = self._button(_("Leave out"), self.leave_out, "X")
         self.only = self._button(_("Keep only this"), self.keep_only)
+        self.own = self._button(_("Recording of its own"), self.split_off)
         self.back = self._button(_("Bring back"), self.bring_back)
         self.muted = self._button(_("Mute"), self.mute, "M")
         self.louder = self._button(_("Louder"), lambda: self.raise_by(STEP_DB))
@@ -85,7 +86,17 @@ class ScoreDialog(BesideWindow):
         self.leave_all = self._button(_("Leave it"), self.leave_bleed)
         acts, more = QWidget(), QWidget()
         flow, second = Flow(6, acts), Flow(6, more)
-        for b in (self.listen, self.cut, self.only, self.back, self.muted, self.louder, self.softer, self.level):
+        for b in (
+            self.listen,
+            self.cut,
+            self.only,
+            self.own,
+            self.back,
+            self.muted,
+            self.louder,
+            self.softer,
+            self.level,
+        ):
             flow.addWidget(b)
         for b in (self.sooner, self.later, self.fades, self.in_step, self.bleed, self.take_all, self.leave_all):
             second.addWidget(b)
@@ -172,7 +183,7 @@ class ScoreDialog(BesideWindow):
         name = next((t.name for t in d.tracks if t.id == part), "")
         offered = editing.offered.get(part, ())
         microphone = bool(part) and take.setup.part(part).source == "microphone" and len(take.parts) > 1
-        for b in (self.cut, self.only, self.back):
+        for b in (self.cut, self.only, self.own, self.back):
             b.setEnabled(chosen is not None)
         self.cut.setText(_("Leave out of all") if part else _("Leave out"))
         for b in (self.muted, self.level):
@@ -250,6 +261,11 @@ class ScoreDialog(BesideWindow):
         if self.drawing.data.chosen is not None:
             after = change.keep_only(self._edits, self.drawing.data.chosen, self.editing.seconds)
             self._do(_("only a stretch kept"), after)
+
+    def split_off(self) -> None:
+        chosen = self.drawing.data.chosen
+        if chosen is not None:
+            self.editing.split_off(chosen, self.work)
 
     def bring_back(self) -> None:
         """What was left out or muted in the stretch that is chosen."""
