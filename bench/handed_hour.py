@@ -77,6 +77,18 @@ def _film(path: Path) -> None:
     minute.unlink()
 
 
+def _overview(take: Path) -> None:
+    """How long until all of it can be drawn, the first time and from then on."""
+    from brucke.takes.overview import overview
+    from brucke.takes.take import load_take
+
+    for when in ("made", "read again"):
+        began = time.monotonic()
+        outlines = overview(take, load_take(take))
+        seconds = time.monotonic() - began
+        print(f"overview of {len(outlines)} parts {when} in {seconds:.2f} s, {HOUR_S / seconds:.0f} times as fast")
+
+
 def _hand_on(take: Path, out: Path, use: str) -> "subprocess.Popen[str]":
     argv = [sys.executable, "-m", "brucke", "hand-on", str(take), "--out", str(out), "--as", use, "--json"]
     return subprocess.Popen(argv, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
@@ -113,6 +125,7 @@ def run() -> None:
     take = FOLDER / "take"
     take.mkdir(parents=True)
     _take(take)
+    _overview(take)
     size = sum(p.stat().st_size for p in (take / "film").iterdir()) / 1e6
     began = time.monotonic()
     shutil.copyfile(take / "film" / "film.mp4", FOLDER / "copy")

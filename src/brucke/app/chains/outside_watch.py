@@ -83,8 +83,9 @@ class OutsideWatch(QObject):
         if step.place in self.session.live.dry_steps:
             return "other_time"
         seen = self._seen.setdefault(step.place, _Seen())
-        channels = capture_channels(setup)
-        clips = sum(int(link.inputs()[1][channels.index(c)]) for c in placed.comes)
+        told, channels = link.inputs()[1], capture_channels(setup)
+        places = [channels.index(c) for c in placed.comes]
+        clips = sum(int(told[i]) for i in places if i < len(told))  # the engine may not have taken the setup over yet
         if clips > seen.clips:
             seen.clipped = moment
         seen.clips = clips
