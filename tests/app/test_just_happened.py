@@ -7,25 +7,15 @@ import numpy as np
 import pytest
 import soundfile as sf
 from msgspec.structs import replace
-from PyQt6.QtCore import QCoreApplication, QSettings
 
 from brucke.app.recording import just_happened
 from brucke.app.recording.take_folders import own_folder
-from brucke.app.session.session import Session
-from brucke.app.studio import Studio
 from brucke.demo import SETUP
-from brucke.rehearse import equipment
 from brucke.takes.sounds import take_sound
 
+from .live_studio import sounding, until
+
 pytestmark = pytest.mark.live
-
-
-def until(met, seconds=30):
-    end = time.monotonic() + seconds
-    while not met():
-        QCoreApplication.processEvents()
-        time.sleep(0.005)
-        assert time.monotonic() < end, "it did not happen in time"
 
 
 def without_far_ends(setup):
@@ -35,15 +25,8 @@ def without_far_ends(setup):
 
 @pytest.fixture
 def studio(app, data_home, tmp_path):
-    session = Session(equipment)
-    session.open(SETUP)
-    s = Studio(session, QSettings(str(tmp_path / "s.ini"), QSettings.Format.IniFormat))
-    s.said = []
-    session.noticed.connect(lambda text, _tone: s.said.append(text))
-    s.running.start(play=True)
-    until(lambda: s.running.state == "running", 60)
-    yield s
-    s.end()
+    with sounding(SETUP, tmp_path) as s:
+        yield s
 
 
 def test_what_just_happened_becomes_a_recording_like_any_other(studio):

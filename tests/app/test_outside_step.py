@@ -1,6 +1,5 @@
 """A step outside at the simulated interface: measured, waited for, brought to its level; dry and in time without it."""
 
-import numpy as np
 import pytest
 from msgspec.structs import replace
 
@@ -8,48 +7,30 @@ from brucke.core.edits.chain_edits import add_processor, change_processor
 from brucke.core.knowledge.quantities import OUTSIDE_STEP
 from brucke.core.routing.outside_steps import path_ids
 from brucke.core.sound.processors import OutsideStep
+from brucke.demo import SETUP
 from brucke.engine.processes.messages import OutsidePlugged
 from brucke.engine.step.outside import GONE, HEARD, NO_RETURN
 from brucke.standins.outside_box import LATER_S
 
-from .test_just_happened import studio, until  # noqa: F401
+from .live_studio import RATE, sounding, stands, until
 
 pytestmark = pytest.mark.live
 
-RATE = 48000
 DRY, WET = -60, -25  # what may stand beside the voice, in dB of it
 STEP = OutsideStep(name="Hall box", send_device="table", return_device="table", return_channels=(6, 7))
 
 
-def ends(s, seconds=0.5):
-    """(dry, processed) of the voice, newest [frames] each, as the recorder keeps them."""
-    link, at = s.running.link, next(i for i, p in enumerate(s.session.setup.parts) if p.id == "voice")
-    rows = link.track_rows([("voice", at, 1)], [], [("voice", at)])
-    from brucke.engine.processes.kept_rows import KeptRows
-    from brucke.engine.processes.region import Head, record_frames
-
-    kept, count = KeptRows(link.region), round(seconds * RATE)
-    until(lambda: link.get(Head.RECORDED) % record_frames(link.shape) > count)
-    first = link.get(Head.RECORDED) - count
-    return [kept.copy(rows[name], first, count)[0][0] for name in ("parts/voice", "processed/voice")]
-
-
-def stands(s, rest_db):
-    """Whether the voice stands behind its chain as loud as before it, so much later as the chain says, with no more
-    than `rest_db` of anything else beside it."""
-    cost = s.session.setup.part("voice").chain[0].latency_frames
-    dry, processed = ends(s)
-    dry, processed = dry[: len(dry) - cost] if cost else dry, processed[cost:]
-    gain = float(dry @ processed / (dry @ dry))
-    rest = 10 * np.log10(float(np.mean((processed - gain * dry) ** 2) / np.mean(processed**2) + 1e-12))
-    return abs(gain - 1) < (0.05 if rest_db > -60 else 1e-3) and rest < rest_db
+@pytest.fixture
+def studio(app, data_home, tmp_path):
+    with sounding(SETUP, tmp_path) as s:
+        yield s
 
 
 def state(s):
     return int(s.running.link.region["outside"][0])
 
 
-def test_a_step_outside_is_measured_waited_for_and_dry_and_in_time_when_it_is_gone(studio):  # noqa: F811
+def test_a_step_outside_is_measured_waited_for_and_dry_and_in_time_when_it_is_gone(studio):
     s = studio
     quiet = replace(
         s.session.setup, parts=tuple(replace(p, chain=()) for p in s.session.setup.parts),

@@ -1,5 +1,5 @@
-"""A step outside through programs on a desktop's sound server: its own recorder and player, and NumPy between them,
-which delays and softens; none of them is ours."""
+"""A step outside through a program on a desktop's sound server, linked there as a hand would link it; what it does is
+done by NumPy."""
 
 import time
 from threading import Thread
@@ -8,10 +8,7 @@ from types import SimpleNamespace
 import numpy as np
 import pytest
 import soundfile as sf
-from PyQt6.QtCore import QCoreApplication, QSettings
 
-from brucke.app.session.session import Session
-from brucke.app.studio import Studio
 from brucke.core.edits.chain_edits import add_processor
 from brucke.core.edits.outside_edits import to_program
 from brucke.core.knowledge.evidence import Knowledge
@@ -19,12 +16,10 @@ from brucke.core.knowledge.quantities import OUTSIDE_STEP
 from brucke.core.routing.outside_steps import path_ids
 from brucke.core.sound.processors import OutsideStep
 from brucke.core.storage.setup_file import save
-from brucke.engine.processes.kept_rows import KeptRows
-from brucke.engine.processes.region import Head, record_frames
 from brucke.engine.step.outside import HEARD, NO_RETURN
 from brucke.ports.devices.server.port import ServerPort
-from brucke.rehearse import equipment
 
+from ..app.live_studio import sounding, stands, until
 from ..desktop_server import RATE, Nothing, setup_here
 
 pytestmark = pytest.mark.live
@@ -32,26 +27,12 @@ pytestmark = pytest.mark.live
 DELAY_S, SOFTER_DB, N = 0.007, 3.0, 128
 
 
-def until(met, seconds=30):
-    end = time.monotonic() + seconds
-    while not met():
-        QCoreApplication.processEvents()
-        time.sleep(0.005)
-        assert time.monotonic() < end, "it did not happen in time"
-
-
 @pytest.fixture
 def studio(app, desktop, data_home, tmp_path):
-    setup = add_processor(setup_here(), "part/voice", OutsideStep(name="Hall"))
-    setup = to_program(setup, "part/voice", 0)
+    setup = to_program(add_processor(setup_here(), "part/voice", OutsideStep(name="Hall")), "part/voice", 0)
     save(tmp_path / "here.brucke.json", setup, Knowledge())
-    session = Session(equipment)
-    session.open(tmp_path / "here.brucke.json")
-    s = Studio(session, QSettings(str(tmp_path / "s.ini"), QSettings.Format.IniFormat))
-    s.running.start()
-    until(lambda: s.running.state == "running", 60)
-    yield s
-    s.end()
+    with sounding(tmp_path / "here.brucke.json", tmp_path) as s:
+        yield s
 
 
 class Outside:
@@ -87,28 +68,6 @@ class Outside:
         self._thread.join(5)
 
 
-def ends(s, seconds=0.25):
-    link = s.running.link
-    at = next(i for i, p in enumerate(s.session.setup.parts) if p.id == "voice")
-    rows, count = link.track_rows([("voice", at, 1)], [], [("voice", at)]), round(seconds * RATE)
-    kept = KeptRows(link.region)
-    until(lambda: link.get(Head.RECORDED) % record_frames(link.shape) > count)
-    first = link.get(Head.RECORDED) - count
-    return [kept.copy(rows[name], first, count)[0][0] for name in ("parts/voice", "processed/voice")]
-
-
-def lies(s, rest_db):
-    """Whether the voice behind its chain is what it was before it, later by what the chain says, but for `rest_db`."""
-    cost = s.session.setup.part("voice").chain[0].latency_frames
-    dry, processed = ends(s)
-    dry, processed = dry[: len(dry) - cost], processed[cost:]
-    if np.abs(dry).max() < 0.01:
-        return False
-    gain = float(dry @ processed / (dry @ dry))
-    rest = 10 * np.log10(float(np.mean((processed - gain * dry) ** 2) / np.mean(processed**2)) + 1e-12)
-    return abs(gain - 1) < 0.03 and rest < rest_db
-
-
 def test_a_program_is_measured_and_waited_for_and_passed_by_while_it_is_gone(studio, desktop, tmp_path):
     s, setup = studio, studio.session.setup
     step = setup.part("voice").chain[0]
@@ -126,12 +85,12 @@ def test_a_program_is_measured_and_waited_for_and_passed_by_while_it_is_gone(stu
         assert not s.measuring.failed, s.measuring.message
         step = s.session.setup.part("voice").chain[0]
         assert step.gain_db == pytest.approx(SOFTER_DB, abs=0.15)
-        until(lambda: lies(s, -30), 30)  # to the frame: half a frame off would leave more of white noise
+        until(lambda: stands(s, -30), 30)  # to the frame: half a frame off would leave more of white noise
         until(s.audience.through_steps, 10)
         assert "gets Voice through Hall, open or closed" in s.audience.still_hears()
         tool.end()
         until(lambda: int(s.running.link.region["outside"][0]) == NO_RETURN, 20)
-        until(lambda: lies(s, -60), 20)
+        until(lambda: stands(s, -60), 20)
         tool = Outside(desktop, step.send_device)
         until(lambda: int(s.running.link.region["outside"][0]) == HEARD, 20)
         assert s.session.setup.part("voice").chain[0] == step

@@ -8,6 +8,7 @@ from msgspec.structs import replace
 
 from ....core.document.setup import Device, Setup
 from ....core.routing.clocks import of_this_computer
+from ....core.routing.outside_steps import placed_steps
 from ....core.routing.rows import Order
 from ..card import CardWiring, matched_wirings, wiring_of_card
 from ..server.names import OURS, chosen_ends
@@ -35,6 +36,8 @@ def _wiring(setup: Setup, order: Order, device: Device) -> CardWiring:
         source, sink = chosen_ends(device)
     else:
         source = f"{OURS}in.{device.id}.monitor"
-        sink = f"{OURS}{listener.id}.out" if listener is not None else ""
+        sent = next((p.seat for p in placed_steps(setup) if p.step.send_device == device.id), "")
+        heard = listener.id if listener is not None else sent
+        sink = f"{OURS}{heard}.out" if heard else ""
     latency = max(LEAST_LATENCY_S, plain.latency_s)
     return replace(plain, name=WAY, source=source, sink=sink, rate_hz=setup.rate_hz, latency_s=latency)
