@@ -12,7 +12,7 @@ def test_what_is_so_stands_until_it_is_so_no_longer_and_nothing_covers_it(window
     w.session.notice("Nothing to undo.", "mute")
     w.session.notice("Saved.", "water")
     assert w.notice.texts == ["air is not there.", "Saved."], "what passes gives way to what comes after it"
-    page = w.stack.geometry()
+    page = w.places.geometry()
     assert w.notice.geometry().bottom() <= page.bottom(), "it lies over the page, which has not moved"
     rows = [r for r in w.notice.rows if not r.isHidden()]
     assert [r.words.text() for r in rows] == w.notice.texts
