@@ -24,7 +24,7 @@ from .marks import read_marks
 from .sounds import track_frames
 from .take import Take, TakeError
 from .timeline import hand_on_picture, hand_on_timeline
-from .whole_file import whole_file
+from .whole_file import NAMELESS, whole_file
 
 
 def hand_on(
@@ -48,9 +48,11 @@ def hand_on(
             film_to_send(sounds, home, asked, made, progress)
         if asked.use in ("editor", "everything"):
             _notes(sounds, home, made)
-    except BaseException:
+    except BaseException as e:
         for file in made.files:
             file.path.unlink(missing_ok=True)
+        if isinstance(e, OSError) and str(e.filename or "").startswith(NAMELESS):
+            raise OSError(e.errno, (e.strerror or str(e)).lower(), str(home)) from None
         raise
     return made
 

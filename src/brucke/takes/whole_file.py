@@ -1,10 +1,13 @@
 """A file that nobody sees before it is whole: it has no name until then, so that a killed program leaves nothing
 behind."""
 
+import errno
 import os
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
+
+NAMELESS = "/proc/self/fd/"  # how what has no name is reached; errors say where it would stand
 
 
 @contextmanager
@@ -19,11 +22,14 @@ def whole_file(target: Path) -> Iterator[Path]:
         return
     root = -1
     try:
-        path = Path(f"/proc/self/fd/{handle}")
+        path = Path(f"{NAMELESS}{handle}")
         yield path
         root = os.open("/", os.O_PATH)
         # With a folder's handle Python asks for what the link leads to, linkat(2); without one for the link itself.
-        os.link(path, target, src_dir_fd=root, follow_symlinks=True)
+        try:
+            os.link(path, target, src_dir_fd=root, follow_symlinks=True)
+        except FileNotFoundError:
+            raise FileNotFoundError(errno.ENOENT, "the folder is gone", str(target.parent)) from None
     finally:
         os.close(handle)
         if root >= 0:
