@@ -39,7 +39,7 @@ def sounding(setup_file, folder):
         s.end()
 
 
-def stands(s, rest_db, seconds=0.25):
+def stands(s, rest_db, seconds=0.1):
     """Whether the voice stands behind its chain as loud as before it, so much later as the chain says, with no more
     than `rest_db` of anything else beside it, in the newest `seconds` that the recorder could keep."""
     at, part = next((i, p) for i, p in enumerate(s.session.setup.parts) if p.id == "voice")

@@ -37,7 +37,7 @@ def test_a_step_outside_is_measured_waited_for_and_dry_and_in_time_when_it_is_go
         listeners=tuple(replace(x, chain=()) for x in s.session.setup.listeners),
     )  # fmt: skip
     s.session.edit("Step", add_processor(quiet, "part/voice", STEP), "shape")
-    until(lambda: stands(s, DRY))  # never measured, it is dry and costs nothing
+    until(lambda: stands(s, DRY), 60)  # never measured, it is dry and costs nothing
     s.measuring.count_s = 0.0
     s.measuring.choose(OUTSIDE_STEP.key(*path_ids(STEP)))
     s.measuring.begin()
@@ -48,19 +48,19 @@ def test_a_step_outside_is_measured_waited_for_and_dry_and_in_time_when_it_is_go
     assert abs(m.value_s * RATE - step.latency_frames) <= 0.5
     assert step.latency_frames > LATER_S * RATE
     assert step.gain_db == pytest.approx(3.0, abs=0.15)
-    until(lambda: stands(s, WET), 60)
+    until(lambda: stands(s, WET), 90)
     assert state(s) == HEARD
 
     link = s.running.link
     link.tell_world(OutsidePlugged(plugged=False))
     until(lambda: state(s) == NO_RETURN, 20)
-    until(lambda: stands(s, DRY), 20)  # dry, and as late as before
+    until(lambda: stands(s, DRY), 60)  # dry, and as late as before
     link.tell_world(OutsidePlugged(plugged=True))
     until(lambda: state(s) == HEARD, 20)
-    until(lambda: stands(s, WET), 60)
+    until(lambda: stands(s, WET), 90)
 
     after = change_processor(s.session.setup, "part/voice", 0, on=False)
     s.session.edit("Off", after, "shape")
-    until(lambda: stands(s, DRY), 20)  # off it costs the same time
+    until(lambda: stands(s, DRY), 60)  # off it costs the same time
     link.region["missing"][link.order.devices[[d.id for d in s.session.setup.devices].index("table")]] = 1
     until(lambda: state(s) == GONE, 5)

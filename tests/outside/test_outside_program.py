@@ -85,12 +85,12 @@ def test_a_program_is_measured_and_waited_for_and_passed_by_while_it_is_gone(stu
         assert not s.measuring.failed, s.measuring.message
         step = s.session.setup.part("voice").chain[0]
         assert step.gain_db == pytest.approx(SOFTER_DB, abs=0.15)
-        until(lambda: stands(s, -30), 30)  # to the frame: half a frame off would leave more of white noise
+        until(lambda: stands(s, -30), 90)  # to the frame: half a frame off would leave more of white noise
         until(s.audience.through_steps, 10)
         assert "gets Voice through Hall, open or closed" in s.audience.still_hears()
         tool.end()
         until(lambda: int(s.running.link.region["outside"][0]) == NO_RETURN, 20)
-        until(lambda: stands(s, -60), 20)
+        until(lambda: stands(s, -60), 60)
         tool = Outside(desktop, step.send_device)
         until(lambda: int(s.running.link.region["outside"][0]) == HEARD, 20)
         assert s.session.setup.part("voice").chain[0] == step
