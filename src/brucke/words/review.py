@@ -34,7 +34,8 @@ def left_text(v: PartVerdict) -> str:
     ms = v.left_s * 1e3
     sign = "−" if ms < 0 else "+"
     value = f"{sign}{abs(ms):.2f}" if abs(ms) < 9.995 else f"{sign}{abs(ms):.1f}"
-    return f"{value} ms" + choose("", f" ± {max(v.plus_minus_s * 1e3, LEAST_MS):.2g}")
+    width = max(v.plus_minus_s * 1e3, LEAST_MS)
+    return f"{value} ms" + choose("", f" ± {width:.0f}" if width >= 99.5 else f" ± {width:.2g}")
 
 
 def _longer(seconds: float) -> str:
