@@ -70,6 +70,13 @@ def test_it_stays_within_its_bound_forgets_when_a_far_end_is_routed_and_fails_wi
     until(lambda: just.state != "keeping")
     folder, take = s.taking.takes[-1]
     assert sf.info(folder / take.parts["harp"]).frames == 2 * s.session.setup.rate_hz
+    until(lambda: just.seconds >= 1.0)
+    monkeypatch.setattr(just_happened, "keep", lambda *_a: (_ for _ in ()).throw(OSError(28, "No space left")))
+    just.keep()
+    until(lambda: just.state != "keeping")
+    assert "What was written is in" in s.said[-1]
+    left = Path(s.said[-1].rpartition(" is in ")[2].rstrip("."))
+    assert sf.info(left / "parts/harp.wav").frames > 0, "what nobody remembers any more is not taken away"
     child = just._child.process.pid
     s.session.edit("Routes", with_far, "share")
     assert (just.state, just.seconds) == ("waits", 0.0), "at once, and nothing of before is left"

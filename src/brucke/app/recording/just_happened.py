@@ -3,7 +3,6 @@
 Off unless it is chosen; never while a far end is routed to anybody, and nothing of before is left once one is.
 """
 
-import contextlib
 import shutil
 import time
 from concurrent.futures import Future
@@ -19,7 +18,7 @@ from ...engine.processes.child import Child, end_child, spawn
 from ...engine.processes.link import EngineLink
 from ...engine.processes.messages import KeepRemembered, Remember, Remembered, RememberedFailed, RememberedKept
 from ...engine.processes.region import Head
-from ...takes.take import Take, save_take
+from ...takes.take import Take, TakeError, save_take
 from ...words.recordings import CANNOT_REMEMBER
 from ...words.translation import _
 from ..engine.live_engine import LiveEngine
@@ -112,7 +111,10 @@ class JustHappened(QObject):
         if self._child is None or not self._child.alive or link is not self._link or rows != self._rows:
             self._forget()
             self._begin(link, rows)
-        self._set("remembers")
+        if self._first is not None:
+            self._set("remembers")
+        else:
+            self._set("waits", "nothing")
 
     def _begin(self, link: EngineLink, rows: dict[str, list[int]]) -> None:
         count = sum(len(r) for r in rows.values())
@@ -190,24 +192,26 @@ class JustHappened(QObject):
             self._child.channel.send(KeepRemembered(folder=str(self._folder)))
 
     def _not_kept(self, why: str) -> None:
-        """Nothing half written stays."""
+        """Nothing half written stays, as long as all of it is remembered still; else that is all there is of it."""
         folder = self._folder
-        if folder != Path():
-            self._aside.do(lambda: shutil.rmtree(folder, ignore_errors=True))
         still = self._child is not None and self._child.alive
+        if still and folder != Path():
+            self._aside.do(lambda: shutil.rmtree(folder, ignore_errors=True))
         more = _(" It is remembered still.") if still else ""
         self.session.noticed.emit(_("Not kept: {why}.{more}").format(why=why, more=more), "coral")
         self._set("remembers" if still else "waits", "" if still else "silent")
 
     def _take_in(self, kept: "Future[Take]") -> None:
         self._kept = None
-        with contextlib.suppress(Exception):
+        self._set("remembers")
+        try:
             kept.result()
-            self.taking.take_back(self._folder)
-            self.session.noticed.emit(_("Kept in {folder}.").format(folder=self._folder), "water")
-            self._set("remembers")
+        except (TakeError, OSError) as e:  # its sound is whole on the disk, and in memory no more
+            said = _("The recording cannot be completed: {why}. What was written is in {folder}.")
+            self.session.noticed.emit(said.format(why=e, folder=self._folder), "coral")
             return
-        self._not_kept(_("the recording cannot be completed"))
+        self.taking.take_back(self._folder)
+        self.session.noticed.emit(_("Kept in {folder}.").format(folder=self._folder), "water")
 
     def _set(self, state: str, why: str = "") -> None:
         if (state, why) != (self.state, self.why):
