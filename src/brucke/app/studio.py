@@ -5,7 +5,7 @@ The window, the commands that need no window, the tray, tests and benches all us
 
 import logging
 from collections.abc import Callable
-from typing import Protocol, TypeVar, cast
+from typing import TYPE_CHECKING, Protocol, TypeVar, cast
 
 from PyQt6.QtCore import QObject, QSettings
 
@@ -39,6 +39,9 @@ from .recording.take_recorder import TakeRecorder
 from .session.session import Session
 from .session.undo_requests import UndoRequests
 from .sound_server.desktop import Desktop
+
+if TYPE_CHECKING:
+    from .network.two_computers import TwoComputers
 
 
 class Service(Protocol):
@@ -96,6 +99,7 @@ class Studio(QObject):
         ):  # fmt: skip
             self.clock.tick.connect(service.tick)
         self._noted = ""
+        self._two_computers: TwoComputers | None = None
         for changed in (self.running.changed, session.changed):
             changed.connect(self._note)
         session.noticed.connect(lambda text, tone: LOG.debug("said, %s: %s", tone, text))
@@ -105,6 +109,16 @@ class Studio(QObject):
         if kind not in self._services:
             self._services[kind] = kind(self)
         return cast(S, self._services[kind])
+
+    @property
+    def two_computers(self) -> "TwoComputers":
+        """Made when it is first asked for: it waits for what the network needs."""
+        if self._two_computers is None:
+            from .network.two_computers import TwoComputers
+
+            self._two_computers = TwoComputers(self.session, self.running, self.settings)
+            self.clock.tick.connect(self._two_computers.tick)
+        return self._two_computers
 
     def _note(self) -> None:
         """Into the log, each time it is another: what runs, and who is let hear, whatever it was that changed it."""
@@ -138,6 +152,8 @@ class Studio(QObject):
         the next start."""
         self.clock.stop()
         self.controls.close()
+        if self._two_computers is not None:
+            self._two_computers.close()
         self.buffers.cancel()
         for service in (
             *self._services.values(),

@@ -12,7 +12,7 @@ TEMPLATE_WORDS = {
     "sing": (_("Sing to a backing track"), _("A track, your voice, headphones, a call and a recorder")),
     "workstation": (_("Workstation into a call"), _("The workstation's mix and your voice into a call")),
     "stream": (_("Stream with camera"), _("Track, voice and picture to a streaming program")),
-    "two_computers": (_("Two computers"), _("Voice, cello and track to a second computer")),
+    "two_computers": (_("To another computer"), _("Voice, cello and track to a second computer")),
     "session": (_("One-to-one session by call"), _("You, music, and one person at the far end")),
 }
 # What I will hear, and what they will.

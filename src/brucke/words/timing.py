@@ -253,6 +253,11 @@ def stage_text(setup: Setup, s: Stage) -> str:
             return _("into {device}").format(device=device_name(setup, s.detail))
         case "matching":
             return _("{device}, its clock matched").format(device=device_name(setup, s.detail))
+        case "network":
+            return _("network, {device}").format(device=device_name(setup, s.detail))
+        case "there":
+            ours = {d.id for d in setup.devices}
+            return _("at {device}").format(device=device_name(setup, s.detail)) if s.detail in ours else s.detail
         case "way there":
             return _("way there")
         case "way back":
@@ -282,6 +287,8 @@ SHORT_STAGES = {
     "player": _("player"),
     "hand-over": _("into it"),
     "matching": _("clock"),
+    "network": _("network"),
+    "there": _("there"),
     "way there": _("way there"),
     "way back": _("way back"),
     "camera": _("camera"),

@@ -98,6 +98,7 @@ def _goes_on(before: Setup, after: Setup) -> bool:
     """Whether what is in both is opened as it was, and the same stand-ins lead."""
     # What has a clock of its own comes and goes without the others.
     alone = {d.id for d in matched(before)} & {d.id for d in matched(after)}
+    alone |= {d.id for d in before.devices if d.kind == "peer"}
     opened = {d.id: _as_opened(d) for d in before.devices if d.id not in alone}
     return (
         (before.block_frames, before.rate_hz) == (after.block_frames, after.rate_hz)

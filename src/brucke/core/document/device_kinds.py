@@ -34,5 +34,6 @@ DEVICE_KINDS: dict[DeviceKindCode, DeviceKind] = {
         DeviceKind("workstation", 256, carried=True, program=True, numbered="out"),
         DeviceKind("program", 512, carried=True, program=True),
         DeviceKind("computer", 512, carried=True, program=True),
+        DeviceKind("peer"),
     )
 }

@@ -15,10 +15,10 @@ from .ranges import MAX_DELAY_S as MAX_DELAY_S
 PartKind = Literal["lead", "follower", "far_end", "picture"]
 ListenerKind = Literal["monitor", "call", "stream", "recorder", "program"]
 DeviceKindCode = Literal[
-    "interface", "player", "call", "stream", "camera", "recorder", "workstation", "program", "computer"
+    "interface", "player", "call", "stream", "camera", "recorder", "workstation", "program", "computer", "peer"
 ]
 Source = Literal[
-    "microphone", "instrument", "mix", "bypass", "track", "count_in", "program", "computer", "far_end", "camera"
+    "microphone", "instrument", "mix", "bypass", "track", "count_in", "program", "computer", "far_end", "camera", "peer"
 ]
 HearsItself = Literal["room", "monitor"]
 Policy = Literal["in_step", "least_delay"]
@@ -40,7 +40,8 @@ class _Data(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tru
 class Device(_Data, frozen=True, kw_only=True):
     """Something with buffers of its own: an interface, a player, a program at the far side of a cable.
 
-    `direct_monitoring` says that the interface carries its inputs to its own headphones by itself.
+    `direct_monitoring` says that the interface carries its inputs to its own headphones by itself. The `card` of
+    another computer (“peer”) is the fingerprint of its certificate.
     """
 
     id: str
@@ -95,7 +96,8 @@ class Part(_Data, frozen=True, kw_only=True):
     part exactly on the beat: takes are measured against it. `channels` say the mode: (0,) mono, (0, 1) stereo,
     (1, 0) swapped, (0, 0) the left on both sides. `quiet` means that silence is meant. `tracks` belong to a
     backing track, `count_in` its beats before the track, heard by nobody but who is routed to them. `chain` is how it
-    is processed, `version` which of two ways that is, and `other_chain` the other one once there are two.
+    is processed, `version` which of two ways that is, and `other_chain` the other one once there are two. `at_peer`
+    is what it is at the other computer it comes from: “part:ID” of theirs, or “listener:ID” of ours whose mix it is.
     """
 
     id: str
@@ -124,6 +126,7 @@ class Part(_Data, frozen=True, kw_only=True):
     shows: str = ""
     returns_from: str = ""
     beat_source: str = ""
+    at_peer: str = ""
 
 
 class Listener(_Data, frozen=True, kw_only=True):
@@ -131,7 +134,8 @@ class Listener(_Data, frozen=True, kw_only=True):
     what goes there, all routes together but those that bypass it; `target_lufs` is how loud that is meant to be.
     Nothing louder than `ceiling_db` ever reaches the ears at a monitor. No sound is made to wait longer than
     `wait_at_most_ms` there. `picture_there_ms` and `sound_there_ms` are what the program there adds, as somebody read
-    it off: known so that what is to be entered is the whole, not what is missing.
+    it off: known so that what is to be entered is the whole, not what is missing. `at_peer` is what it is at the other
+    computer it is sent to: “listener:ID” of theirs, or “part:ID” of ours that is taken there.
     """
 
     id: str
@@ -149,6 +153,7 @@ class Listener(_Data, frozen=True, kw_only=True):
     wait_at_most_ms: float = MAX_DELAY_S * 1e3
     picture_there_ms: float = 0.0
     sound_there_ms: float = 0.0
+    at_peer: str = ""
 
 
 class MapPoint(_Data, frozen=True, kw_only=True):

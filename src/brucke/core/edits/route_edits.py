@@ -92,7 +92,10 @@ def allow_own_return(setup: Setup, part: str, listener: str, allow: bool) -> Set
 
 
 def set_way(setup: Setup, part: str, listener: str, way: Literal["engine", "outside"]) -> Setup:
-    """Who carries it: the engine, or other equipment past it."""
+    """Who carries it: the engine, or other equipment past it. A call's own far end stays as it is."""
+    route = setup.route(part, listener)
+    if way == "outside" and own_return(setup.part(part), listener) and not (route is not None and route.own_return):
+        return setup
     return _with_some_route(setup, part, listener, lambda r: replace(r, way=way, on=r.on or way == "outside"))
 
 

@@ -12,6 +12,7 @@ from collections.abc import Iterable
 import msgspec
 
 from ..document.setup import Setup
+from ..network.control_messages import FarStage
 from .quantities import CONTRADICTED, Measurand
 
 
@@ -169,19 +170,32 @@ class Matching(msgspec.Struct, frozen=True, kw_only=True):
     lost: int = 0
 
 
+class Network(msgspec.Struct, frozen=True, kw_only=True):
+    """The way to another computer: the ± of its clock and the smallest round trip; whether it was watched for long
+    enough since anything was strange, and whether it answers now. `steps` are what it says of its own steps, by the
+    stream."""
+
+    plus_minus_s: float
+    round_trip_s: float
+    confirmed: bool = False
+    there: bool = True
+    steps: dict[str, tuple[FarStage, ...]] = {}
+
+
 class Facts(msgspec.Struct, frozen=True, kw_only=True):
     """What is so now and no document says.
 
     `reported_s` is what equipment reports of itself by `device:out` and `device:in`; `heard` what came in during
-    `listened_s` seconds, `matched` what is known of devices with clocks of their own, and `sums_db` the peak at every
-    listener; `missing` the devices that are not there and `looked` whether anybody looked for them; `quiet` the parts
-    whose program plays nothing; `ends_gone` by interface what it recorded from and what it played to, by name, where
-    that is not there now (“” where it is); `bare` (program, name of the microphone) of who records one itself. The rest
-    is about this computer, None where it does not say.
+    `listened_s` seconds, `matched` what is known of devices with clocks of their own, `networks` of the way to other
+    computers, by device, and `sums_db` the peak at every listener; `missing` the devices that are not there and
+    `looked` whether anybody looked for them; `quiet` the parts whose program plays nothing; `ends_gone` by interface
+    what it recorded from and what it played to, by name, where that is not there now (“” where it is); `bare` (program,
+    name of the microphone) of who records one itself. The rest is about this computer, None where it does not say.
     """
 
     reported_s: dict[str, float] = {}
     matched: dict[str, Matching] = {}
+    networks: dict[str, Network] = {}
     listened_s: float = 0.0
     heard: dict[str, Heard] = {}
     sums_db: dict[str, float] = {}

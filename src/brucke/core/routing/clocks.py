@@ -8,7 +8,7 @@ from ..document.setup import OF_THIS_COMPUTER, Device, Setup
 
 def sounds_for_real(setup: Setup) -> bool:
     """Whether any of its sound comes from or goes to real equipment."""
-    return any(d.card for d in setup.devices if d.kind != "camera")
+    return any(d.card for d in setup.devices if d.kind not in ("camera", "peer"))
 
 
 def of_this_computer(device: Device) -> bool:

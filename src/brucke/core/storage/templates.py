@@ -90,7 +90,7 @@ def stream() -> Setup:
 
 
 def two_computers() -> Setup:
-    setup = add_listener(_desk("Two computers"), "program", "Second computer", "Second computer")
+    setup = add_listener(_desk("To another computer"), "program", "Second computer", "Second computer")
     setup = _voice(_backing(setup))
     setup = _to_all(add_part(setup, "instrument", "Cello", "Interface"), "cello")
     setup = change_part(setup, "cello", beat_source="cello.flac", hears_itself="room", source="microphone")

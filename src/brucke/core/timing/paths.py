@@ -22,6 +22,8 @@ from ..routing.outside_steps import path_ids
 from ..sound.processors import OutsideStep, Processor
 from ..units import buffer_seconds, speed_of_sound
 from .delays import delay_frames
+from .network_stages import far_stages, network_stage
+from .stage import Stage as Stage
 from .uncertain import ZERO, EvidenceKind, Uncertain, total
 
 # A converter's own latency while nothing is measured: common practice, no source.
@@ -30,18 +32,6 @@ UNMEASURED_CONVERTER_S = 1e-3
 UNMATCHED_WANDER_S, LEAST_WANDER_S = 1e-4, 1e-5
 # How far a service's report of its own latency may be off: common practice, no source.
 REPORT_PLUS_MINUS = 0.1
-
-
-@dataclass(frozen=True)
-class Stage:
-    """One step of a route that costs time. `code` names it for `words/timing.py`, `detail` completes the name; `date`
-    is when it was measured."""
-
-    code: str
-    latency: Uncertain
-    evidence: EvidenceKind
-    detail: str = ""
-    date: str = ""
 
 
 @dataclass(frozen=True)
@@ -169,6 +159,8 @@ def capture_stages(known: Situation, part: Part) -> list[Stage]:
     device = known.setup.device(part.device)
     if device.kind == "interface":
         return _interface_stages(known, device, "capture")
+    if device.kind == "peer":
+        return [*far_stages(known, device, part.at_peer), network_stage(known, device, "capture")]
     stages = _matching(known, device, "capture")
     buffers = buffers_s(known, device)
     reported = known.facts.reported_s.get(f"{device.id}:in")
@@ -196,6 +188,8 @@ def output_stages(known: Situation, listener: Listener) -> list[Stage]:
     """From the engine to the named end of this listener."""
     device = known.setup.device(listener.device)
     stages = []
+    if device.kind == "peer":
+        return [network_stage(known, device, "output"), *far_stages(known, device, listener.at_peer)]
     if device.kind == "interface":
         stages += _interface_stages(known, device, "output")
     elif buffers := buffers_s(known, device):
@@ -224,6 +218,9 @@ def counted_to_ears(known: Situation, listener: Listener) -> bool:
     """Whether the path of this listener ends at their ears, or only at our own output."""
     if listener.kind in ("monitor", "recorder"):
         return True
+    network = known.facts.networks.get(listener.device)
+    if network is not None:
+        return listener.at_peer in network.steps
     return f"{listener.device}:out" in known.facts.reported_s
 
 
@@ -301,13 +298,21 @@ def path(known: Situation, part: Part, listener: Listener, route: Route) -> tupl
         return tuple(_entered(known, route.stages, f"{part.id}→{listener.id}"))
     if part.kind == "picture":
         return tuple(picture_stages(known, part, listener))
-    stages = capture_stages(known, part) + _entered(known, part.stages, part.id)
-    if route.processed:
-        stages += _chain_stages(part.chain, known)
+    stages = part_stages(known, part, route.processed)
     stages += _entered(known, route.stages, f"{part.id}→{listener.id}")
-    if not route.bypass:
-        stages += _chain_stages(listener.chain, known)
-    return tuple(stages + output_stages(known, listener))
+    return tuple(stages + listener_stages(known, listener, route.bypass))
+
+
+def part_stages(known: Situation, part: Part, processed: bool) -> list[Stage]:
+    """From the source of a sound to the engine, and through its chain where it goes `processed`."""
+    stages = capture_stages(known, part) + _entered(known, part.stages, part.id)
+    return stages + (_chain_stages(part.chain, known) if processed else [])
+
+
+def listener_stages(known: Situation, listener: Listener, bypass: bool = False) -> list[Stage]:
+    """From the engine through the listener's chain, which a route may `bypass`, to its named end."""
+    chain = [] if bypass else _chain_stages(listener.chain, known)
+    return chain + output_stages(known, listener)
 
 
 def way_unknown(stages: tuple[Stage, ...]) -> bool:

@@ -18,6 +18,7 @@ class Channel:
         self._waiting = select.poll()
         self._waiting.register(end, select.POLLIN)
         self.lost = False
+        self.takes_handles, self.handles = False, list[int]()  # of files, in the order in which they came
 
     @classmethod
     def pair(cls) -> tuple["Channel", socket.socket]:
@@ -28,10 +29,13 @@ class Channel:
     def attach(cls, fd: int) -> "Channel":
         return cls(socket.socket(fileno=fd))
 
-    def send(self, message: Message) -> bool:
-        """False where the other side is gone or does not read."""
+    def send(self, message: Message, handle: int = -1) -> bool:
+        """False where the other side is gone or does not read. It gets a `handle` of its own to the same file."""
         try:
-            self._socket.send(_encoder.encode(message))
+            if handle >= 0:
+                socket.send_fds(self._socket, [_encoder.encode(message)], [handle])
+            else:
+                self._socket.send(_encoder.encode(message))
         except OSError:
             return False
         return True
@@ -42,7 +46,11 @@ class Channel:
         if not self._waiting.poll(0):
             return None  # nearly always, in every block: cheaper than an attempt that fails
         try:
-            data = self._socket.recv(65536)
+            if self.takes_handles:
+                data, given, _flags, _address = socket.recv_fds(self._socket, 65536, 1)
+                self.handles.extend(given)
+            else:
+                data = self._socket.recv(65536)
         except BlockingIOError:
             return None
         except OSError:

@@ -221,7 +221,8 @@ class Host:
             self.port.rewire(self.wiring)
 
     def _match(self, wirings: Wirings) -> None:
-        self.rings.match([(w.devices[0], [row for row, _ in w.rows]) for w in wirings.matched])
+        cards = [(w.devices[0], [row for row, _ in w.rows]) for w in wirings.matched]
+        self.rings.match(cards + [(w.devices[0], [row for row, _ in w.rows]) for w in wirings.peers])
 
     def _measure(self, asked: MeasureRoundTrip) -> None:
         order = MeasureOrder(asked.listener, asked.capture, asked.repeats, asked.spacing, asked.number)

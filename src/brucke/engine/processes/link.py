@@ -257,6 +257,12 @@ class EngineLink(Reading):
         told[row] = 0
         self.region["missing"][row] = 0
 
+    def let_go_of_peer(self, row: int) -> None:
+        """The process of another computer is gone: its device is silent and missing."""
+        told: Any = self.region["matched"]
+        told[row, MatchedHead.THERE] = 0
+        self.region["missing"][row] = 1
+
     def measure(self, listener: int, capture: int, kind: StimulusKind, level_db: float, repeats: int) -> MeasureHandle:
         """Begin measuring a round trip; watch `measure_state`."""
         sound = stimulus(kind, self.shape.rate, level_db)

@@ -10,6 +10,7 @@ from ...core.routing.rows import Rows
 from ...core.sound.processors import Processor
 from ...ports.devices.card import CardWiring
 from ...ports.devices.opening import Wirings
+from .peer_messages import PeerMessage
 
 
 class _Message(msgspec.Struct, frozen=True, kw_only=True, tag=True):
@@ -366,4 +367,5 @@ Message = (
     | BeginPlugIn
     | FarEndsGiven
     | WorldMessage
+    | PeerMessage
 )

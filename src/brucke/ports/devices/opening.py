@@ -11,6 +11,7 @@ from ...core.routing.rows import Order, rows_of
 from .card import CARDS, CardWiring, matched_wirings
 from .kind import Found
 from .older.wiring import older_wirings
+from .peer import PeerWiring, peer_wirings
 from .server.wiring import SERVERS, ServerWiring
 from .server_choice import spoken
 
@@ -21,17 +22,18 @@ Wiring = CardWiring | ServerWiring
 
 
 class Wirings(msgspec.Struct, frozen=True, kw_only=True):
-    """How the real devices of a setup are opened: the one that leads, None where all are stand-ins, and those whose
-    clock is matched to it."""
+    """How the real devices of a setup are opened: the one that leads, None where all are stand-ins, those whose clock
+    is matched to it, and other computers."""
 
     leading: Wiring | None = None
     matched: tuple[CardWiring, ...] = ()
+    peers: tuple[PeerWiring, ...] = ()
 
     @property
     def devices(self) -> tuple[int, ...]:
         """The rows of all of them."""
         leading = self.leading.devices if self.leading is not None else ()
-        return (*leading, *(d for w in self.matched for d in w.devices))
+        return (*leading, *(d for w in (*self.matched, *self.peers) for d in w.devices))
 
     def check(self, rate_hz: int) -> None:
         """Errors: DeviceError with the reason why one of them cannot be opened so."""
@@ -57,9 +59,11 @@ def wirings_of(setup: Setup, order: Order | None = None) -> Wirings:
     order = order or rows_of(setup).order(setup)
     if any(of_this_computer(d) for d in setup.devices) and spoken() == "older":
         first, others = older_wirings(setup, order)
-        return Wirings(leading=first, matched=others)
+        return Wirings(leading=first, matched=others, peers=peer_wirings(setup, order))
     leading = next((w for kind in KINDS if (w := kind.wiring(setup, order)) is not None), None)
-    return Wirings(leading=cast(Wiring | None, leading), matched=matched_wirings(setup, order))
+    return Wirings(
+        leading=cast(Wiring | None, leading), matched=matched_wirings(setup, order), peers=peer_wirings(setup, order)
+    )
 
 
 def reported_with(facts: Facts, device: str, in_s: float, out_s: float) -> Facts:

@@ -12,7 +12,7 @@ from .actions import Actions
 MOST_RECENT = 5
 MENU = (
     "new", "open", "save", "save_as", "double", "name", "", "export", "import", "", "undo", "redo",
-    "", "find", "everywhere", "goodbye", "small_form", "hour_page", "card", "",
+    "", "find", "everywhere", "goodbye", "small_form", "hour_page", "card", "two_computers", "",
     "questions", "", "night", "larger", "smaller", "fold", "detail", "keys", "control", "meanings", "copy_happened",
     "home", "",
     "quit",

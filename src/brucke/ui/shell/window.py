@@ -148,6 +148,7 @@ class Window(HasPlaces, QMainWindow):
     def _connect_gather(self) -> None:
         gather = self.gather
         gather.opens.connect(lambda: self.do("open"))
+        gather.joins.connect(lambda: self.do("two_computers"))
         gather.opened.connect(self.open_file)
         gather.guided.connect(self.detail.begin_plainly)
         gather.ends.acts.connect(self.do)

@@ -9,9 +9,10 @@ from .path_dialog import CLEAN_PATH
 from .slate import SLATE
 from .stages_dialog import STAGES
 from .tool import Tool
+from .two_computers_dialog import TWO_COMPUTERS
 from .voice_dialog import VOICE_MUSIC
 from .what_if_dialog import WHAT_IF
 
 TOOLS: tuple[Tool, ...] = (
-    FILM, SLATE, FLASH, VOICE_MUSIC, BUFFER, WHAT_IF, STAGES, CLEAN_PATH, CLOCK_WATCH, HAND_OFF,
+    FILM, SLATE, FLASH, VOICE_MUSIC, BUFFER, WHAT_IF, STAGES, CLEAN_PATH, CLOCK_WATCH, HAND_OFF, TWO_COMPUTERS,
 )  # fmt: skip

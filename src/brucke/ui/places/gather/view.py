@@ -37,6 +37,8 @@ from .part_cards import AlongCard, ChannelsCard, HearCard, LevelCard, PartCard, 
 from .rows import EquipmentDrawing, PartsDrawing
 from .track_card import CountInCard, TrackCard
 
+FROM_THERE = _("From another computer  –  what it offers, by the network")
+
 
 class GatherView(Place):
     """`thing` in this place is “part/ID” or “device/ID”."""
@@ -46,6 +48,7 @@ class GatherView(Place):
     opens = pyqtSignal()
     opened = pyqtSignal(Path)
     guided = pyqtSignal()
+    joins = pyqtSignal()  # another computer
 
     def __init__(self, theme: Theme, studio: Studio):
         super().__init__(theme, studio)
@@ -139,6 +142,7 @@ class GatherView(Place):
         self.start.chose.connect(self.begin)
         self.start.opens.connect(self.opens)
         self.start.opened.connect(self.opened)
+        self.start.joins.connect(self.joins)
         self.level.alone.clicked.connect(self.toggle_alone)
         self.level.mute.clicked.connect(self.toggle_mute)
         self.level.anew.clicked.connect(self._count_anew)
@@ -322,10 +326,8 @@ class GatherView(Place):
         (self.here if self.shown == "here" else self.ends if self.shown == "ends" else self.parts).focus_row()
 
     def add_menu(self) -> bool:
-        kinds = SOURCE_WORDS.items()
-        self.menu = open_menu(
-            self.add, ((f"{name}  –  {what}", partial(self.add_part, s)) for s, (name, what) in kinds)
-        )
+        kinds = [(f"{name}  –  {what}", partial(self.add_part, s)) for s, (name, what) in SOURCE_WORDS.items()]
+        self.menu = open_menu(self.add, [*kinds, (FROM_THERE, self.joins.emit)])
         return True
 
     def add_part(self, source: str) -> None:

@@ -149,6 +149,7 @@ class StartPage(QWidget):
     chose = pyqtSignal(str)  # code of a template
     opens = pyqtSignal()
     opened = pyqtSignal(Path)  # one of the last setups
+    joins = pyqtSignal()  # another computer
 
     def __init__(self, theme: Theme, settings: QSettings):
         super().__init__()
@@ -175,6 +176,8 @@ class StartPage(QWidget):
         self._last = Flow(8)
         self.open = Button(theme, _("Open a setup"), "outline", "Ctrl+O")
         self.open.clicked.connect(self.opens)
+        self.two = Button(theme, _("Two computers"), "outline", "Ctrl+T")
+        self.two.clicked.connect(self.joins)
         column.addWidget(about)
         column.addWidget(title)
         column.addWidget(self.where)
@@ -220,6 +223,7 @@ class StartPage(QWidget):
             self.recent.append(button)
             self._last.addWidget(button)
         self._last.addWidget(self.open)
+        self._last.addWidget(self.two)
         self.lately.say(_("Lately") if self.recent else "")
 
     def focus_first(self) -> None:

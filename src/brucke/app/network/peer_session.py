@@ -1,0 +1,145 @@
+"""One computer that this one is open to: its process, what it offers and takes, and how it stands."""
+
+import os
+import socket
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+import msgspec
+
+from ...core.network.control_messages import Goodbye, Offer, Taken
+from ...engine.processes.backoff import Backoff
+from ...engine.processes.channel import Channel
+from ...engine.processes.link import EngineLink
+from ...engine.processes.messages import Quit
+from ...engine.processes.peer_messages import (
+    LeaveEngine,
+    PeerArguments,
+    PeerSays,
+    PeerState,
+    RewirePeer,
+    SayToPeer,
+    Slept,
+    UseEngine,
+)
+from ...engine.processes.region import shape_text
+from ...ports.devices.peer import PeerWiring
+from ...ports.network.lobby_messages import OpenedTo
+
+ENDS_S = 2.0
+HANGS_S = 5.0  # it says how it stands four times a second
+
+
+class PeerSession:
+    """`opened` is whom both persons have agreed to open to; `listening` is where it may call, kept while the process is
+    started anew. `goodbye`: the person there has closed."""
+
+    def __init__(self, folder: Path, name: str, opened: OpenedTo, listening: socket.socket):
+        self.id, self.name = opened.id, opened.name
+        self._folder, self._ours, self._opened, self._listening = folder, name, opened, listening
+        self.state = PeerState(there=False, address=opened.address)
+        self.offer, self.taken, self.goodbye = Offer(), Taken(), False
+        self.offers_seen = self.taken_seen = 0  # how often either has changed
+        self._sent_offer: Offer | None = None
+        self._sent_taken: Taken | None = None
+        self._link: EngineLink | None = None
+        self._wiring: PeerWiring | None = None
+        self._pauses, self.restarts, self._heard = Backoff(), 0, 0.0
+        self._start()
+
+    def _start(self) -> None:
+        self._channel, theirs = Channel.pair()
+        given = PeerArguments(
+            folder=str(self._folder), certificate=self._opened.certificate, name=self._ours,
+            address=self.state.address or self._opened.address, port=self._opened.port,
+        )  # fmt: skip
+        handles = (theirs.fileno(), self._listening.fileno())
+        self._process = subprocess.Popen(
+            [sys.executable, "-m", "brucke.engine.processes.peer", *map(str, handles),
+             msgspec.json.encode(given).decode()],
+            pass_fds=handles, stdin=subprocess.DEVNULL, stdout=subprocess.DEVNULL,
+            env={**os.environ, "BRUCKE_ROLE": "peer", "OMP_NUM_THREADS": "1", "OPENBLAS_NUM_THREADS": "1"},
+        )  # fmt: skip
+        theirs.close()
+        self._sent_offer = self._sent_taken = None
+        self._link = self._wiring = None
+        self._heard = time.monotonic() + HANGS_S
+
+    @property
+    def pid(self) -> int:
+        return self._process.pid
+
+    def tick(self, link: EngineLink | None, wiring: PeerWiring | None, offer: Offer, taken: Taken) -> None:
+        """What it has said is heard, and it is told what is so now. One that has ended, or hangs, is started anew."""
+        now = time.monotonic()
+        self._hear(now)
+        if self._process.poll() is not None or now - self._heard > HANGS_S:
+            self.state = msgspec.structs.replace(self.state, there=False, flows=())
+            if link is not None and self._wiring is not None:
+                self._silence(link, self._wiring)
+            if not self._pauses.may(now):
+                return
+            self._pauses.begins(now)
+            self._end_process()
+            self.restarts += 1
+            self._start()
+        self._tell(link, wiring, offer, taken)
+
+    def _hear(self, now: float) -> None:
+        while (message := self._channel.receive()) is not None:
+            self._heard = max(self._heard, now)
+            if isinstance(message, PeerState):
+                self.state, self.name = message, message.name or self.name
+            elif isinstance(message, PeerSays):
+                if isinstance(message.said, Offer):
+                    self.offer, self.offers_seen = message.said, self.offers_seen + 1
+                elif isinstance(message.said, Taken):
+                    self.taken, self.taken_seen = message.said, self.taken_seen + 1
+                elif isinstance(message.said, Goodbye):
+                    self.goodbye = True
+
+    def _tell(self, link: EngineLink | None, wiring: PeerWiring | None, offer: Offer, taken: Taken) -> None:
+        if wiring is None:
+            link = None
+        if link is not self._link:
+            if link is None:
+                self._channel.send(LeaveEngine())
+            else:
+                self._channel.send(UseEngine(shape=shape_text(link.shape)), link.region.fd)
+            self._link, self._wiring = link, None
+        if wiring is not None and wiring != self._wiring:
+            self._channel.send(RewirePeer(wiring=wiring))
+            self._wiring = wiring
+        if offer != self._sent_offer:
+            self._channel.send(SayToPeer(said=offer))
+            self._sent_offer = offer
+        if taken != self._sent_taken:
+            self._channel.send(SayToPeer(said=taken))
+            self._sent_taken = taken
+
+    def _silence(self, link: EngineLink, wiring: PeerWiring) -> None:
+        """Nothing of a process that is gone is heard, and its device is said to be missing."""
+        link.let_go_of_peer(wiring.devices[0])
+
+    def slept(self) -> None:
+        self._channel.send(Slept())
+
+    def _end_process(self) -> None:
+        self._process.kill()
+        self._process.wait()
+        self._channel.close()
+
+    def end(self) -> None:
+        """The other side is told, and nothing listens any more."""
+        self._channel.send(Quit())
+        try:
+            self._process.wait(ENDS_S)
+        except subprocess.TimeoutExpired:
+            self._process.kill()
+            self._process.wait()
+        if self._link is not None and self._wiring is not None:
+            self._silence(self._link, self._wiring)
+        self._channel.close()
+        self._listening.close()

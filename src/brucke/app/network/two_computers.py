@@ -1,0 +1,399 @@
+"""Two computers in step: finding, agreeing, opening, offering and taking. Nothing of it listens, and nothing is sent,
+before the person here has chosen “Two computers”, nor after it is closed.
+"""
+
+import contextlib
+import os
+import socket
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+
+import msgspec
+from msgspec.structs import replace
+from platformdirs import user_config_path, user_runtime_path
+from PyQt6.QtCore import QObject, QSettings, pyqtSignal
+
+from ...core.edits.peer_edits import (
+    device_of_peer,
+    give_to_peer,
+    given_keys,
+    leave_at_peer,
+    take_from_peer,
+    taken_keys,
+)
+from ...core.knowledge.evidence import Network
+from ...core.network.control_messages import Offered, Taken
+from ...core.timing.peer_offer import offer_of
+from ...core.timing.stage import Stage
+from ...ports.devices.peer import PeerWiring
+from ...ports.network.listening import listening_socket
+from ...ports.network.lobby_messages import (
+    AgreeingEnded,
+    Answer,
+    Asked,
+    AskingEnded,
+    AskToAgree,
+    AskToOpen,
+    Forget,
+    FromLobby,
+    GiveUp,
+    Neighbour,
+    OpenedTo,
+    SessionPort,
+    ShowCode,
+    Trouble,
+    TypeCode,
+    WantCode,
+)
+from ...ports.network.lobby_messages import Neighbours as NeighboursNow
+from ...words.timing import stage_text
+from ...words.translation import _
+from ...words.two_computers import (
+    agreeing_ended_text,
+    asking_ended_text,
+    closed_there_text,
+    opened_text,
+    trouble_text,
+)
+from ..engine.live_engine import LiveEngine
+from ..session.session import Session
+from .lobby_process import LobbyProcess
+from .peer_session import PeerSession
+
+NAME_KEY, MOST_NAME = "two_computers/name", 60
+CONFIRMED_S = 20.0
+CHANGED_SHARE = 0.2  # a ± that differs by less is the same to whoever looks
+FILE = "brucke-peers.json"
+
+
+@dataclass(frozen=True)
+class Talking:
+    """What the persons at both computers are asked now. `name` is the other computer, `shows` are digits to be typed
+    there, `types` how many tries are left to type those that stand there; `waits`: the other one has to answer."""
+
+    name: str = ""
+    shows: str = ""
+    types: int = 0
+    waits: bool = False
+
+
+class TwoComputers(QObject):
+    """`changed`: anything a person could see is another."""
+
+    changed = pyqtSignal()
+
+    def __init__(self, session: Session, running: LiveEngine, settings: QSettings, folder: Path | None = None):
+        super().__init__()
+        self.session, self.running, self.settings = session, running, settings
+        self.folder = folder or user_config_path("brucke") / "peers"
+        self.lobby: LobbyProcess | None = None
+        self.sessions: dict[str, PeerSession] = {}
+        self.neighbours: tuple[Neighbour, ...] = ()
+        self.agreed: tuple[Neighbour, ...] = ()
+        self.asks: dict[str, str] = {}
+        self.talking = Talking()
+        self.said, self.tone = "", "mute"
+        self.offered: frozenset[str] = frozenset()
+        self.agrees_to_ask: Callable[[str], bool] = lambda _name: False  # without a person, see `commands/live.py`
+        self._spare: socket.socket | None = None
+        self._seen: dict[str, tuple[int, int, bool]] = {}
+        self._shown: object = None
+        running.slept.connect(self._slept)
+        session.replaced.connect(self._replaced)
+
+    # Open and closed
+
+    @property
+    def is_open(self) -> bool:
+        return self.lobby is not None
+
+    @property
+    def name(self) -> str:
+        """What this computer is called to others."""
+        return str(self.settings.value(NAME_KEY, "") or socket.gethostname())[:MOST_NAME]
+
+    def set_name(self, name: str) -> None:
+        """From the next opening on."""
+        self.settings.setValue(NAME_KEY, name.strip()[:MOST_NAME])
+        if self.lobby is not None:
+            self._end_lobby()
+            self._begin_lobby()
+
+    def open(self) -> None:
+        """From now on this computer can be found, and finds others."""
+        if self.lobby is None:
+            self.said = ""
+            self._begin_lobby()
+            self.changed.emit()
+
+    def stop_looking(self) -> None:
+        """Nobody new is found or finds; who is open stays so."""
+        self._end_lobby()
+        self.changed.emit()
+
+    def close_all(self) -> None:
+        """Nothing is found, sent or received any more."""
+        self._end_lobby()
+        for id in list(self.sessions):
+            self.part(id)
+        self.changed.emit()
+
+    def _begin_lobby(self) -> None:
+        self.lobby = LobbyProcess(self.folder, self.name)
+        self._offer_port()
+
+    def _end_lobby(self) -> None:
+        lobby, self.lobby = self.lobby, None
+        if lobby is not None:
+            lobby.end()
+        if self._spare is not None:
+            self._spare.close()
+            self._spare = None
+        self.neighbours, self.asks, self.talking = (), {}, Talking()
+
+    def _offer_port(self) -> None:
+        """Where the next conversation will listen: a socket of its own that is handed to its process."""
+        if self.lobby is not None:
+            self._spare = listening_socket()
+            self.lobby.say(SessionPort(port=self._spare.getsockname()[1]))
+
+    # What the person here does
+
+    def agree(self, id: str) -> None:
+        """Get to know a neighbour."""
+        self._say_to_lobby(AskToAgree(id=id))
+
+    def type_code(self, digits: str) -> None:
+        self.talking = replace_talking(self.talking, types=0, waits=True)
+        self._say_to_lobby(TypeCode(digits=digits))
+
+    def ask(self, id: str) -> None:
+        """To open, where both know each other."""
+        name = next((n.name for n in (*self.neighbours, *self.agreed) if n.id == id), "")
+        self.talking = Talking(name=name, waits=True)
+        self._say_to_lobby(AskToOpen(id=id))
+
+    def answer(self, id: str, yes: bool) -> None:
+        self.asks.pop(id, None)
+        self._say_to_lobby(Answer(id=id, yes=yes))
+
+    def give_up(self) -> None:
+        self.talking = Talking()
+        self._say_to_lobby(GiveUp())
+
+    def forget(self, id: str) -> None:
+        """That computer is a stranger from now on."""
+        self.part(id)
+        self._say_to_lobby(Forget(id=id))
+
+    def _say_to_lobby(self, order: AskToAgree | AskToOpen | TypeCode | Answer | Forget | GiveUp) -> None:
+        if self.lobby is not None:
+            self.lobby.say(order)
+        self.changed.emit()
+
+    def offer(self, key: str, on: bool) -> None:
+        """One of ours may be taken there, or no more."""
+        self.offered = self.offered | {key} if on else self.offered - {key}
+        self.changed.emit()
+
+    def take(self, id: str, thing: Offered) -> None:
+        """One of theirs."""
+        session = self.sessions[id]
+        after = take_from_peer(self.session.setup, id, session.name, thing)
+        self.session.edit(_("take {name} from {peer}").format(name=thing.name, peer=session.name), after, "gather")
+        if self.running.state == "stopped" and taken_keys(self.session.setup, id):
+            self.running.start()
+
+    def leave(self, id: str, key: str) -> None:
+        after = leave_at_peer(self.session.setup, id, key)
+        self.session.edit(_("leave what was taken at another computer"), after, "gather")
+
+    def takes(self, id: str) -> tuple[str, ...]:
+        return taken_keys(self.session.setup, id)
+
+    def part(self, id: str) -> None:
+        """Nothing goes to that computer or comes from it any more; what was taken stays in the setup, silent."""
+        session = self.sessions.pop(id, None)
+        if session is not None:
+            session.end()
+            self._seen.pop(id, None)
+            self._forget_facts()
+            self.changed.emit()
+
+    # The clock
+
+    def tick(self) -> None:
+        """Once a frame."""
+        lobby = self.lobby
+        if lobby is None and not self.sessions:
+            return
+        if lobby is not None:
+            while lobby.told:
+                self._hear(lobby.told.popleft())
+            if not lobby.alive:
+                self._end_lobby()
+                self._begin_lobby()
+        setup = self.session.setup
+        for id, peer in list(self.sessions.items()):
+            offer = offer_of(self.session.situation, self.offered, self._stage_name)
+            peer.tick(self.running.link, self._wiring(id), offer, Taken(keys=taken_keys(setup, id)))
+            self._follow(id, peer)
+        self._see_networks()
+        self._show()
+
+    def _stage_name(self, stage: Stage) -> str:
+        return stage_text(self.session.setup, stage)
+
+    def _wiring(self, id: str) -> PeerWiring | None:
+        following = self.running.following
+        wirings = following.carried.wirings.peers if following is not None else ()
+        return next((w for w in wirings if w.name == id), None)
+
+    def _hear(self, said: FromLobby) -> None:
+        match said:
+            case NeighboursNow():
+                self.neighbours, self.agreed = said.found, said.agreed
+            case ShowCode():
+                self.talking = Talking(name=said.name, shows=said.digits)
+            case WantCode():
+                self.talking = Talking(name=said.name, types=said.tries)
+            case AgreeingEnded():
+                self.talking = Talking()
+                self._say(*agreeing_ended_text(said.why, said.name))
+            case Asked():
+                self._asked(said)
+            case AskingEnded():
+                self.talking = Talking()
+                self._say(*asking_ended_text(said.why, said.name))
+            case OpenedTo():
+                self.talking = Talking()
+                self._opened(said)
+            case Trouble():
+                self._say(trouble_text(said.why), "coral")
+        self.changed.emit()
+
+    def _asked(self, said: Asked) -> None:
+        if said.over:
+            self.asks.pop(said.id, None)
+        elif self.agrees_to_ask(said.name):
+            self.answer(said.id, True)
+        else:
+            self.asks[said.id] = said.name
+
+    def _opened(self, said: OpenedTo) -> None:
+        spare, self._spare = self._spare, None
+        if spare is None or spare.getsockname()[1] != said.ours:
+            if spare is not None:
+                spare.close()
+            self._offer_port()
+            return
+        self.part(said.id)
+        self.sessions[said.id] = PeerSession(self.folder, self.name, said, spare)
+        self._offer_port()
+        self._say(opened_text(said.name), "water")
+
+    def _say(self, text: str, tone: str) -> None:
+        self.said, self.tone = text, tone
+        if text:
+            self.session.noticed.emit(text, tone)
+
+    def _follow(self, id: str, peer: PeerSession) -> None:
+        """What the other side takes of what is offered goes there; what it takes beyond that does not."""
+        if peer.goodbye:
+            self.part(id)
+            self._say(closed_there_text(peer.name), "coral")
+            return
+        seen = (peer.taken_seen, hash(self.offered), self.session.opened)
+        now = (seen[0], seen[1], bool(seen[2]))
+        if self._seen.get(id) == now or not peer.taken_seen:
+            return
+        wanted = [k for k in peer.taken.keys if k in self.offered]
+        if set(wanted) != set(given_keys(self.session.setup, id)):
+            after = give_to_peer(self.session.setup, id, peer.name, wanted)
+            self.session.edit(_("what {peer} takes").format(peer=peer.name), after, "gather")
+            if self.running.state == "stopped" and wanted:
+                self.running.start()
+        self._seen[id] = now
+
+    # What is known
+
+    def _see_networks(self) -> None:
+        facts, networks = self.session.facts, {}
+        for id, peer in self.sessions.items():
+            device = device_of_peer(self.session.setup, id)
+            if device is not None:
+                now = _network(peer)
+                before = facts.networks.get(device.id)
+                networks[device.id] = before if before is not None and _alike(before, now) else now
+        if networks != facts.networks:
+            self.session.see(replace(facts, networks=networks))
+
+    def _forget_facts(self) -> None:
+        self.session.see(replace(self.session.facts, networks={}))
+
+    def _show(self) -> None:
+        """Told on where somebody would see it; and to other commands of this user."""
+        now = (
+            self.neighbours, self.agreed, tuple(self.asks), self.talking,
+            tuple((p.id, p.name, p.state.there, p.state.why, p.offer, p.taken, p.state.flows) for p in
+                  self.sessions.values()),
+        )  # fmt: skip
+        if now != self._shown:
+            self._shown = now
+            self._write()
+            self.changed.emit()
+
+    def _write(self) -> None:
+        """Which are open, for `peers --json`."""
+        told = [
+            {"id": p.id, "name": p.name, "address": p.state.address, "there": p.state.there}
+            for p in self.sessions.values()
+        ]
+        file = open_file()
+        with contextlib.suppress(OSError):
+            if not told:
+                file.unlink(missing_ok=True)
+                return
+            file.parent.mkdir(parents=True, exist_ok=True)
+            with os.fdopen(os.open(file, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600), "wb") as f:
+                f.write(msgspec.json.encode({"pid": os.getpid(), "open": told}))
+
+    def _slept(self) -> None:
+        for peer in self.sessions.values():
+            peer.slept()
+
+    def _replaced(self) -> None:
+        """Another document offers nothing before somebody says so."""
+        self.offered, self._seen = frozenset(), {}
+
+    def close(self) -> None:
+        """The application ends."""
+        self._end_lobby()
+        for peer in self.sessions.values():
+            peer.end()
+        self.sessions.clear()
+        self._write()
+
+
+def open_file() -> Path:
+    """Where a running application says to whom it is open; its owner's alone."""
+    return user_runtime_path("brucke") / FILE
+
+
+def replace_talking(talking: Talking, types: int, waits: bool) -> Talking:
+    return Talking(talking.name, talking.shows, types, waits)
+
+
+def _network(peer: PeerSession) -> Network:
+    state = peer.state
+    return Network(
+        plus_minus_s=state.plus_minus_s, round_trip_s=state.round_trip_s,
+        confirmed=state.watched_s >= CONFIRMED_S, there=state.there,
+        steps={thing.key: thing.stages for thing in peer.offer.things},
+    )  # fmt: skip
+
+
+def _alike(a: Network, b: Network) -> bool:
+    near = abs(a.plus_minus_s - b.plus_minus_s) <= CHANGED_SHARE * a.plus_minus_s and b.plus_minus_s <= a.plus_minus_s
+    return near and (a.confirmed, a.there, a.steps) == (b.confirmed, b.there, b.steps)

@@ -1,0 +1,160 @@
+"""How far the clock of another computer is from ours, from messages that are answered. Pure.
+
+Every exchange has four times: T1 sent and T4 returned by our clock, T2 arrived and T3 answered by theirs. Offset and
+delay of one exchange: RFC 5905, section 8. An exchange that took δ is at most δ/2 wrong, however unequal its two ways
+were, and no evaluation can know better; so the ± is made of that bound and of what scatters beyond it.
+"""
+
+from collections import deque
+from typing import NamedTuple
+
+import numpy as np
+import numpy.typing as npt
+
+F64 = npt.NDArray[np.float64]
+WINDOW_S = 20.0
+BIN_S = 0.5  # of every such stretch the exchange that took least counts
+SLOPE_FROM_S = 4.0  # watched for so long, the clocks' rates are told apart
+MOST_SLOPE = 1e-3  # no two clocks drift faster
+EXCESS_S = 20e-6  # an exchange that took so much longer than the quickest counts half
+GROWN_S, GROWN_SHARE = 3e-4, 0.5  # a round trip longer by this is another way
+RECENT_S = 3.0
+JUMPED = 8  # so many exchanges in a row that cannot be true: a clock has jumped
+
+
+class FourTimes(NamedTuple):
+    """Seconds: sent and returned by our clock, arrived and answered by theirs."""
+
+    sent: float
+    arrived: float
+    answered: float
+    returned: float
+
+
+def offset_and_delay(t: FourTimes) -> tuple[float, float]:
+    """(their clock minus ours, time on the way both ways together) in seconds: RFC 5905, section 8."""
+    return ((t.arrived - t.sent) + (t.answered - t.returned)) / 2, (t.returned - t.sent) - (t.answered - t.arrived)
+
+
+class OffsetFit(NamedTuple):
+    """Their clock is `offset_s` + `slope` · (t − `at_s`) before ours; at most `bound_s` wrong as far as the ways were
+    unequal, `scatter_s` beyond a straight line. `round_trip_s` is the smallest."""
+
+    offset_s: float
+    slope: float
+    at_s: float
+    bound_s: float
+    scatter_s: float
+    round_trip_s: float
+
+    def offset_at(self, seconds: float) -> float:
+        """Their clock minus ours when ours shows `seconds`."""
+        return self.offset_s + self.slope * (seconds - self.at_s)
+
+    @property
+    def plus_minus_s(self) -> float:
+        """Half the width that holds the truth."""
+        return self.bound_s + self.scatter_s
+
+
+class ClockOffset:
+    """Follows the offset. `fit` is None before anything was seen; `watched_s` for how long nothing made it doubtful."""
+
+    def __init__(self) -> None:
+        self._seen: deque[tuple[float, float, float]] = deque()  # (our time, offset, delay)
+        self._strange = 0
+        self._since: float | None = None
+        self._newest = 0.0
+        self.fit: OffsetFit | None = None
+
+    def watched_s(self, now: float) -> float:
+        """Seconds since it was last doubtful; 0 before the first exchange."""
+        return 0.0 if self._since is None else max(0.0, now - self._since)
+
+    def silent_s(self, now: float) -> float:
+        """Seconds since the newest exchange."""
+        return now - self._newest
+
+    def doubt(self) -> None:
+        """Nothing of before counts for how long it was watched; what is known is kept until something says else."""
+        self._since = None
+
+    def begin_anew(self) -> None:
+        """What was seen is of another clock or another way."""
+        self._seen.clear()
+        self._since, self._strange = None, 0
+
+    def see(self, t: FourTimes) -> bool:
+        """One more exchange; True where a clock has jumped or the way has become longer, and it begins anew. What
+        cannot be (a delay below 0 or of more than 5 s) is left out."""
+        offset, delay = offset_and_delay(t)
+        if not 0.0 <= delay <= 5.0:
+            return False
+        self._newest = t.returned
+        jumped = self._is_strange(t.returned, offset, delay)
+        if jumped:
+            self.begin_anew()
+        elif self._strange:
+            return False
+        self._since = t.returned if self._since is None else self._since
+        self._seen.append((t.returned - delay / 2, offset, delay))
+        while self._seen[0][0] < t.returned - WINDOW_S:
+            self._seen.popleft()
+        grown = self._has_grown(t.returned)
+        self.fit = self._fit()
+        return jumped or grown
+
+    def _is_strange(self, now: float, offset: float, delay: float) -> bool:
+        fit = self.fit
+        if fit is None or not self._seen:
+            return False
+        drifted = 2e-3 * MOST_SLOPE + MOST_SLOPE * max(0.0, now - self._seen[-1][0])
+        away = abs(offset - fit.offset_at(now)) - delay / 2 - fit.plus_minus_s - drifted
+        self._strange = self._strange + 1 if away > 0 else 0
+        return self._strange >= JUMPED
+
+    def _has_grown(self, now: float) -> bool:
+        """Whether even the quickest of late took much longer than the quickest before: another way."""
+        old = [d for t, _o, d in self._seen if t < now - RECENT_S]
+        new = [d for t, _o, d in self._seen if t >= now - RECENT_S]
+        if len(old) < 20 or len(new) < 20 or min(new) < min(old) + max(GROWN_S, GROWN_SHARE * min(old)):
+            return False
+        self._seen = deque(s for s in self._seen if s[0] >= now - RECENT_S)
+        self._since = now
+        return True
+
+    def _fit(self) -> OffsetFit:
+        """A straight line through the quickest exchanges, the quicker the more weight."""
+        times, offsets, delays = (np.array(column) for column in zip(*self._seen, strict=True))
+        chosen = _quickest(times, delays)
+        times, offsets, delays = times[chosen], offsets[chosen], delays[chosen]
+        least, last = float(delays.min()), float(times[-1])
+        weights = 1.0 / (1.0 + (delays - least) / EXCESS_S) ** 2
+        x = times - last
+        shares = _line_shares(x, weights, sloped=bool(times[-1] - times[0] > SLOPE_FROM_S))
+        offset, slope = float(shares[0] @ offsets), float(np.clip(shares[1] @ offsets, -MOST_SLOPE, MOST_SLOPE))
+        left = offsets - offset - slope * x
+        scatter = float(np.sqrt((weights @ left**2) / weights.sum() / max(1.0, _effective(weights) - 2)))
+        bound = float(np.abs(shares[0]) @ delays) / 2
+        return OffsetFit(offset, slope, last, bound, 2 * scatter, least)
+
+
+def _quickest(times: F64, delays: F64) -> npt.NDArray[np.intp]:
+    """Of every stretch of BIN_S the index of the exchange that took least."""
+    bins = np.floor((times[-1] - times) / BIN_S).astype(int)
+    order = np.lexsort((delays, bins))
+    first = np.unique(bins[order], return_index=True)[1]
+    return np.sort(order[first])
+
+
+def _line_shares(x: F64, weights: F64, sloped: bool) -> F64:
+    """How much each value counts [2, n] in the value at x = 0 and in the slope of a weighted straight line."""
+    if not sloped:
+        return np.stack([weights / weights.sum(), np.zeros_like(x)])
+    design = np.stack([np.ones_like(x), x], axis=1)
+    normal = design.T @ (weights[:, None] * design)
+    return np.linalg.solve(normal, design.T * weights).astype(np.float64)
+
+
+def _effective(weights: F64) -> float:
+    return float(weights.sum() ** 2 / (weights @ weights))

@@ -1,0 +1,152 @@
+"""One other computer, in a process of its own: the conversation with it, and the sound between it and the engine.
+
+python -m brucke.engine.processes.peer SOCKET LISTENING ARGUMENTS — started by the application, never by hand. No key
+and no code stands in the arguments.
+"""
+
+import os
+import socket
+import sys
+import time
+from pathlib import Path
+
+import msgspec
+
+from ...core.files.run_log import begin
+from ...core.network.control_messages import Goodbye, Offer, Received, Said, Taken
+from ...ports.network.gstreamer import GStreamerError, missing_packages
+from ...ports.network.identity import Identity
+from ...ports.network.session_control import SessionControl
+from .channel import Channel
+from .messages import Quit
+from .peer_messages import LeaveEngine, PeerArguments, PeerSays, PeerState, RewirePeer, SayToPeer, Slept, UseEngine
+from .peer_sound import PeerSound
+from .peer_streams import PeerStreams
+from .realtime_priority import be_prompt
+from .region import attach
+
+TURN_S = 0.001
+IDLE_S = 0.02
+TELL_S = 0.25
+
+
+class PeerProcess:
+    """What the conversation tells comes in its thread; everything else is done in `run`."""
+
+    def __init__(self, channel: Channel, listening: socket.socket, given: PeerArguments):
+        self.channel, self.name, self.why = channel, "", ""
+        self.control = SessionControl(
+            Identity(Path(given.folder)), given.certificate, given.name, listening, given.address, given.port, self
+        )
+        self.streams = PeerStreams(self.control.say)
+        self.sound: PeerSound | None = None
+        self._offer: Offer | None = None
+        self._taken: Taken | None = None
+        self._told = 0.0
+
+    # In the conversation's thread
+
+    def line_begins(self, address: str, name: str) -> None:
+        self.name, self.why = name, ""
+        for said in (self._offer, self._taken):
+            if said is not None:
+                self.control.say(said)
+        self.streams.begin_anew(address)
+
+    def line_ends(self) -> None:
+        self.streams.begin_anew("")
+
+    def refused(self, why: str) -> None:
+        self.why = why
+
+    def hears(self, said: Said) -> None:
+        if isinstance(said, Offer | Taken | Goodbye):
+            self.channel.send(PeerSays(said=said))
+        else:
+            self.streams.hears(said)
+
+    # In the process's own thread
+
+    def run(self) -> None:
+        """Until the application closes."""
+        self.control.start()
+        while not self.channel.lost and self._orders():
+            sound = self.sound
+            if sound is not None:
+                sound.turn(self.control.fit if self.control.there else None)
+            now = time.monotonic()
+            if now - self._told > TELL_S:
+                self._told = now
+                self._tell()
+            time.sleep(TURN_S if sound is not None else IDLE_S)
+        if self.sound is not None:
+            self.sound.end()
+        self.streams.end()
+        self.control.end()
+
+    def _orders(self) -> bool:
+        while (message := self.channel.receive()) is not None:
+            match message:
+                case Quit():
+                    return False
+                case UseEngine():
+                    self._leave()
+                    self.sound = PeerSound(attach(message.shape, self.channel.handles.pop(0)), self.streams)
+                case LeaveEngine():
+                    self._leave()
+                case RewirePeer():
+                    if self.sound is not None:
+                        self.sound.rewire(message.wiring)
+                case SayToPeer():
+                    if isinstance(message.said, Offer):
+                        self._offer = message.said
+                    else:
+                        self._taken = message.said
+                    self.control.say(message.said)
+                case Slept():
+                    self.control.doubt()
+        return True
+
+    def _leave(self) -> None:
+        if self.sound is not None:
+            self.sound.end()
+        self.sound = None
+        self.streams.want((), ())
+
+    def _tell(self) -> None:
+        control, fit, streams = self.control, self.control.fit, self.streams
+        self.channel.send(
+            PeerState(
+                there=control.there, why=streams.trouble or self.why, address=control.address, name=self.name,
+                round_trip_s=fit.round_trip_s if fit is not None else 0.0,
+                plus_minus_s=fit.plus_minus_s if fit is not None else 0.0,
+                watched_s=control.watched_s, flows=self.sound.flows() if self.sound is not None else (),
+                lost=streams.lost, late=streams.late,
+            )
+        )  # fmt: skip
+        if self.sound is not None:
+            clock = self.sound.engine_clock()
+            if clock is not None:
+                control.say(clock)
+            set_point_s, wander_s, lost, late = self.sound.received()
+            control.say(Received(set_point_s=set_point_s, wander_s=wander_s, lost=lost, late=late))
+
+
+def main() -> None:
+    begin(os.environ.get("BRUCKE_ROLE", "peer"))
+    channel, listening = Channel.attach(int(sys.argv[1])), socket.socket(fileno=int(sys.argv[2]))
+    channel.takes_handles = True
+    given = msgspec.json.decode(sys.argv[3].encode(), type=PeerArguments)
+    process = PeerProcess(channel, listening, given)
+    try:
+        missing = missing_packages()
+        if missing:
+            process.streams.trouble = "packages:" + " ".join(missing)
+    except GStreamerError as e:
+        process.streams.trouble = str(e)
+    be_prompt()
+    process.run()
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,71 @@
+"""Messages to and from the process that speaks with another computer; see `messages.py`."""
+
+import msgspec
+
+from ...core.network.control_messages import Goodbye, Offer, Taken
+from ...ports.devices.peer import PeerWiring
+
+
+class _PeerMessage(msgspec.Struct, frozen=True, kw_only=True, tag=True):
+    """What all of them are."""
+
+
+class PeerArguments(msgspec.Struct, frozen=True, kw_only=True):
+    """`folder` is where the identity lies, `certificate` the other side's; `name` what we are called, `address` and
+    `port` where the other side listens."""
+
+    folder: str
+    certificate: bytes
+    name: str
+    address: str
+    port: int
+
+
+class UseEngine(_PeerMessage, frozen=True, kw_only=True):
+    """Sound goes between the other computer and the engine of this region, whose handle comes along."""
+
+    shape: str
+
+
+class LeaveEngine(_PeerMessage, frozen=True, kw_only=True):
+    """The engine ends."""
+
+
+class RewirePeer(_PeerMessage, frozen=True, kw_only=True):
+    wiring: PeerWiring
+
+
+class SayToPeer(_PeerMessage, frozen=True, kw_only=True):
+    """What is offered to the other computer, or taken from it."""
+
+    said: Offer | Taken
+
+
+class Slept(_PeerMessage, frozen=True, kw_only=True):
+    """This computer did."""
+
+
+class PeerSays(_PeerMessage, frozen=True, kw_only=True):
+    """What the other computer offers or takes, or that its person has closed."""
+
+    said: Offer | Taken | Goodbye
+
+
+class PeerState(_PeerMessage, frozen=True, kw_only=True):
+    """How it stands: whether the other one answers and why not, where it is and what it calls itself; the smallest
+    round trip, the ± of its clock, for how long that was watched; which streams flow in, and frames lost and late in
+    all."""
+
+    there: bool
+    why: str = ""
+    address: str = ""
+    name: str = ""
+    round_trip_s: float = 0.0
+    plus_minus_s: float = 0.0
+    watched_s: float = 0.0
+    flows: tuple[str, ...] = ()
+    lost: int = 0
+    late: int = 0
+
+
+PeerMessage = UseEngine | LeaveEngine | RewirePeer | SayToPeer | Slept | PeerSays | PeerState

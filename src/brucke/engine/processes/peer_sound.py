@@ -1,0 +1,272 @@
+"""Sound between the engine and another computer: what goes out says which frame of our engine it is, what comes in lies
+a set point later than it was at its sender, by both engines' clocks and the offset between the computers.
+"""
+
+import time
+from typing import Any
+
+import numpy as np
+
+from ...core.network.clock_offset import OffsetFit
+from ...core.network.control_messages import EngineClock
+from ...core.network.frame_map import FrameMap, frame_map
+from ...core.network.jitter_buffer import FADE, JitterBuffer
+from ...core.network.set_point import SetPoint
+from ...core.routing.clocks import CONVERTER_FRAMES
+from ...ports.devices.clocks.head import MatchedHead
+from ...ports.devices.clocks.loop import Clock
+from ...ports.devices.clocks.matching import Incoming
+from ...ports.devices.peer import PeerWiring
+from ..step.plan import F32
+from .peer_streams import PeerStreams
+from .region import PORT_BLOCKS, Head, Region
+
+LEAD_S = 0.004  # before its block what comes in has to lie ready: how late this process may be
+KNOWN_LOOKS, MOST_LOOKS = 150, 300  # ten milliseconds apart, at how far the engine is before its clock
+FIRST_S = 1.0  # the other computer's clock is followed for so long before anything sounds
+LEAST_FRAMES = 16  # that are worth a conversion
+STALLED_NS = 500_000_000
+CHECK_S = 0.1
+WANDER_S = 10.0
+MOST_EAGER = 0.5  # of the ring that the engine reads
+QUIET_S = 0.3  # what does not come for so long is gone
+
+
+class PeerSound:
+    """Of one engine. `turn` is called about every millisecond."""
+
+    def __init__(self, region: Region, streams: PeerStreams):
+        self.region, self.streams, self.wiring = region, streams, PeerWiring(name="", devices=(0,))
+        shape = region.shape
+        self.n, self.rate = shape.block, shape.rate
+        self._size = PORT_BLOCKS * self.n
+        self._ring, self._outs = region.sound("matched_ring"), region.sound("out_ring")
+        self.told: Any = None
+        self.leading = Clock(self.rate)
+        self._clock_ns, self._ahead = 0, list[float]()
+        self.ahead = 0.0  # frames by which the engine is before the place that its clock is at
+        self._ahead_at = 0.0
+        self._life = time.monotonic_ns()
+        streams.rate_hz = self.rate
+        self._sent_to: dict[int, int] = {}
+        self._order: list[str] = []  # of the streams that come in, as the jitter buffer has them
+        self._buffer, self._channels = JitterBuffer(0), list[int]()
+        self.set_point = SetPoint(self.rate)
+        self.incoming: Incoming | None = None
+        self._life_there = 0
+        self._came, self._checked, self._fit_since = 0.0, 0.0, 0.0
+        self._wander, self._wander_from = 0.0, time.monotonic()
+        self._late_blocks = 0
+        self._lost = self._late = self._placed_at = 0
+
+    def rewire(self, wiring: PeerWiring) -> None:
+        """Other streams, or other rows of them, from the next turn on."""
+        if self.told is None or wiring.devices != self.wiring.devices:
+            all_told: Any = self.region["matched"]
+            self.told = all_told[wiring.devices[0]]
+            self.told[: MatchedHead.LATE] = 0
+        self.wiring = wiring
+        self.streams.want(tuple(k for k, _ in wiring.comes), tuple(k for k, _ in wiring.sends))
+        self._checked = 0.0
+
+    def turn(self, fit: OffsetFit | None) -> None:
+        """One look at everything; `fit` is the other computer's clock, None while nobody answers."""
+        if self.told is None:
+            return
+        now = time.monotonic()
+        if now - self._checked > CHECK_S:
+            self._checked = now
+            self._check(now, fit)
+        if not self._engine_runs(now):
+            return
+        self._send()
+        self._fit_since = (self._fit_since or now) if fit is not None else 0.0
+        self._receive(now, fit)
+
+    def end(self) -> None:
+        """The engine reads nothing of ours any more."""
+        if self.told is not None:
+            self.told[MatchedHead.THERE] = 0
+            self.region["missing"][self.wiring.devices[0]] = 0
+
+    # Our engine
+
+    def _engine_runs(self, now: float) -> bool:
+        region = self.region
+        blocks, clock = region.get(Head.CLOCK_BLOCKS), region.get(Head.CLOCK_NS)
+        if clock != self._clock_ns and blocks == region.get(Head.CLOCK_BLOCKS):
+            self._clock_ns = clock
+            if self.leading.see(blocks * self.n, clock / 1e9):
+                self._ahead.clear()
+        if self.leading.known and now - self._ahead_at > 0.01 and len(self._ahead) < MOST_LOOKS:
+            self._ahead_at = now
+            self._ahead.append(self._done() - self.leading.frames_at(now))
+            self.ahead = float(np.median(self._ahead))
+        return self.leading.known and time.monotonic_ns() - region.get(Head.BEAT_NS) < STALLED_NS
+
+    def _done(self) -> int:
+        return self.region.get(Head.OUT_BLOCKS) * self.n
+
+    @property
+    def known(self) -> bool:
+        """Whether it was watched for long enough where our engine is."""
+        return self.leading.known and len(self._ahead) >= KNOWN_LOOKS
+
+    def engine_clock(self) -> EngineClock | None:
+        """Which frame our engine does now, for the other side; None before that is known."""
+        if not self.known:
+            return None
+        now = time.monotonic_ns()
+        frame = self.leading.frames_at(now / 1e9) + self.ahead
+        return EngineClock(at_ns=now, frame=frame, rate_hz=self.leading.rate_hz, life=self._life)
+
+    # What goes there
+
+    def _send(self) -> None:
+        done = self._done()
+        rows = dict(self.wiring.sends)
+        for key, stream in list(self.streams.sent.items()):
+            row = rows.get(key)
+            if row is None:
+                continue
+            sent = self._sent_to.get(id(stream), done)
+            sent = max(sent, done - self._size // 2)
+            while sent < done:
+                at = sent % self._size
+                sound = np.zeros((self.n, 2), np.float32)
+                wide = min(2, self._outs.shape[1])
+                sound[:, :wide] = self._outs[row, :wide, at : at + self.n].T
+                stream.push(sent, np.clip(sound, -1.0, 1.0))
+                sent += self.n
+            self._sent_to[id(stream)] = sent
+
+    # What comes from there
+
+    def _receive(self, now: float, fit: OffsetFit | None) -> None:
+        clock = self.streams.clock
+        known = fit is not None and clock is not None and self.known and now - self._fit_since > FIRST_S
+        if not self._order or not known:
+            self._rest(now)
+            return
+        assert fit is not None
+        assert clock is not None
+        where = frame_map(clock, fit, self.leading.frames_at(now) + self.ahead, now, self.leading.rate_hz)
+        if self._life_there != clock.life:
+            self._life_there = clock.life
+            self.set_point.begin_anew()
+            self._begin_at(where)
+        done = self._done()
+        near = where.back(done)
+        came = False
+        for i, key in enumerate(self._order):
+            for first, sound in self.streams.received[key].pull(round(near)):
+                self._came, came = now, True
+                need = done + self._lead - where.at(first)
+                self.set_point.see(now, need / self.rate)
+                self._buffer.put(i, first, sound)
+        if not self.set_point.known or not (came or done != self._placed_at):
+            return
+        self._placed_at = done
+        if self.incoming is None or self.set_point.changed:
+            self._begin_at(where)
+        self._place(where, done)
+        self._tell(now, where.speed)
+
+    @property
+    def _lead(self) -> float:
+        return self.n + CONVERTER_FRAMES + LEAD_S * self.rate
+
+    def _begin_at(self, where: FrameMap) -> None:
+        """The next frame that can still come in time is the first."""
+        frames = self.set_point.frames
+        self._buffer.begin_at(max(0, round(where.back(self._done() + self._lead - frames))))
+        self.incoming = Incoming(max(1, 2 * len(self._order)), frames, self.rate)
+        self.set_point.changed = False
+
+    def _place(self, where: FrameMap, done: int) -> None:
+        incoming, buffer = self.incoming, self._buffer
+        assert incoming is not None
+        if incoming.written - done > self._size - 2 * self.n:
+            self.told[MatchedHead.DROPOUTS] += 1
+            self.incoming = None
+            return
+        due = round(where.back(done + self._lead - incoming.set_point))
+        most = round(where.back(done + MOST_EAGER * self._size - incoming.set_point))
+        flowing = [i for i, key in enumerate(self._order) if buffer.newest(i) > buffer.taken]
+        eager = buffer.complete_to(flowing, most) - FADE if flowing else 0
+        end = max(due, eager)
+        if end - buffer.taken < LEAST_FRAMES:
+            return
+        if end - buffer.taken > self.rate // 2:
+            buffer.begin_at(end - self.n)
+        first = buffer.taken
+        sound = buffer.take(end)
+        place, made = incoming.push(sound, first, where.at, where.speed)
+        if not len(made):
+            return
+        self._lay(place, made)
+        self.told[MatchedHead.DELIVERED] = place + len(made)
+        self.told[MatchedHead.THERE] = 1
+        self._wander = max(self._wander, abs(incoming.error))
+
+    def _lay(self, where: int, made: F32) -> None:
+        at = (where + np.arange(len(made))) % self._size
+        place = {channel: 2 * i + side for i, first in enumerate(self._channels) for side, channel in
+                 enumerate((first, first + 1))}  # fmt: skip
+        for row, channel in self.wiring.rows:
+            source = place.get(channel)
+            self._ring[row, at] = made[:, source] if source is not None else 0.0
+
+    def _rest(self, now: float) -> None:
+        """Nobody answers, or nothing is wanted: what lies ready fades by itself, then it is silent."""
+        if now - self._came > QUIET_S:
+            self.told[MatchedHead.THERE] = 0
+            self.incoming = None
+
+    # Watching
+
+    def _check(self, now: float, fit: OffsetFit | None) -> None:
+        changed = self.streams.settle()
+        self.streams.check()
+        order = [key for key, _ in self.wiring.comes if key in self.streams.received]
+        self._channels = [dict(self.wiring.comes)[key] for key in order]
+        if changed or order != self._order:
+            self._order = order
+            self._buffer, self.incoming = JitterBuffer(len(order)), None
+        self._sent_to = {i: f for i, f in self._sent_to.items() if i in {id(s) for s in self.streams.sent.values()}}
+        late = int(self.told[MatchedHead.LATE])
+        if late != self._late_blocks:
+            self._late_blocks = late
+            self.set_point.late(now, int(self.told[MatchedHead.SHORT]) / self.rate)
+            self.told[MatchedHead.SHORT] = 0
+        gone = bool(self.wiring.comes or self.wiring.sends) and fit is None
+        self.region["missing"][self.wiring.devices[0]] = int(gone)
+        if gone and now - self._came > QUIET_S:
+            self.told[MatchedHead.THERE] = 0
+
+    def _tell(self, now: float, speed: float) -> None:
+        told = self.told
+        told[MatchedHead.LOOKED_NS] = time.monotonic_ns()
+        assert self.incoming is not None
+        told[MatchedHead.IN_SET] = max(1, self.incoming.set_point)
+        far = self.streams.far
+        told[MatchedHead.OUT_SET] = round(far.set_point_s * self.rate) if far is not None else 0
+        told[MatchedHead.FAST_PPB] = round((1.0 / speed - 1.0) * 1e9)
+        if now - self._wander_from > WANDER_S:
+            told[MatchedHead.WANDER_NS] = round(self._wander / self.rate * 1e9)
+            self._wander, self._wander_from = 0.0, now
+        lost, late = sum(self._buffer.lost), sum(self._buffer.late)
+        self.streams.lost, self.streams.late = lost, late
+
+    def flows(self) -> tuple[str, ...]:
+        """The streams that come in now."""
+        quiet = time.monotonic() - self._came > QUIET_S
+        return () if quiet else tuple(k for i, k in enumerate(self._order) if self._buffer.newest(i) > 0)
+
+    def received(self) -> tuple[float, float, int, int]:
+        """For the other side: (set point s, wander s, frames lost, late since this was last asked)."""
+        lost, late = sum(self._buffer.lost), sum(self._buffer.late)
+        since = max(0, lost - self._lost), max(0, late - self._late)
+        self._lost, self._late = lost, late
+        frames = self.incoming.set_point if self.incoming is not None else 0
+        return frames / self.rate, self._wander / self.rate, *since

@@ -1,0 +1,13 @@
+"""Where another computer may call."""
+
+import socket
+
+
+def listening_socket() -> socket.socket:
+    """On a free port of every address of this computer; it may be handed to another process."""
+    made = socket.socket(socket.AF_INET, socket.SOCK_STREAM)
+    made.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+    made.bind(("0.0.0.0", 0))
+    made.listen(8)
+    made.setblocking(False)
+    return made

@@ -1,0 +1,255 @@
+"""Two computers: who can be found, the four digits, what may be taken there and what is taken from there."""
+
+from collections.abc import Callable
+from functools import partial
+
+from PyQt6.QtWidgets import QVBoxLayout, QWidget
+
+from ...app.network.peer_session import PeerSession
+from ...app.network.two_computers import TwoComputers
+from ...core.edits.peer_edits import device_of_peer, offerable
+from ...core.network.control_messages import Offered
+from ...ports.network.lobby_messages import Neighbour
+from ...words import two_computers as words
+from ...words.translation import _
+from ..kit.action import Action
+from ..kit.button import Button
+from ..kit.card import Card
+from ..kit.dialog import BesideWindow
+from ..kit.field import Line, TextField
+from ..kit.flow import Flow
+from ..kit.label import Words
+from ..kit.place import scrolled
+from ..kit.row import ends, row
+from ..theme.theme import Theme
+from .tool import Tool
+
+DIGITS = 4
+# (key, text, whether it is on or None where it is only pressed, what it does).
+Press = tuple[str, str, bool | None, Callable[[], None]]
+
+
+class CodeCard(Card):
+    """The digits to be typed there, or the field for those that stand there."""
+
+    def __init__(self, theme: Theme, two: TwoComputers):
+        super().__init__(theme)
+        self._two = two
+        self.title, self.digits = Words(theme, "name"), Words(theme, "title", "water", explains=False)
+        self.field = Line(theme)
+        self.field.setMaxLength(DIGITS)
+        self.field.setInputMask("9999")
+        self.field.setAccessibleName(_("Four digits"))
+        self.field.setFixedWidth(120)
+        self.away = Button(theme, _("Let go"), "plain")
+        for w in (self.title, self.digits):
+            self.column.addWidget(w)
+        line = row(self.field)
+        line.addStretch(1)
+        line.addWidget(self.away)
+        self.column.addLayout(line)
+        self.field.textEdited.connect(self._typed)
+        self.away.clicked.connect(two.give_up)
+
+    def refresh(self) -> None:
+        talking = self._two.talking
+        self.setVisible(bool(talking.name))
+        self.title.say(words.talking_text(talking.name, talking.shows, talking.types, talking.waits))
+        self.digits.say(" ".join(talking.shows))
+        types = talking.types > 0
+        if types and self.field.isHidden():
+            self.field.clear()
+            self.field.show()
+            self.field.setFocus()
+        self.field.setVisible(types)
+
+    def _typed(self, text: str) -> None:
+        """With the last digit it goes, nothing else has to be pressed."""
+        digits = "".join(c for c in text if c.isdigit())
+        if len(digits) == DIGITS:
+            self.field.hide()
+            self._two.type_code(digits)
+
+
+class Rows(QWidget):
+    """Lines of words and buttons, made anew where they are others."""
+
+    def __init__(self, theme: Theme):
+        super().__init__()
+        self._theme, self._shown = theme, ""
+        self.column = QVBoxLayout(self)
+        self.column.setContentsMargins(0, 0, 0, 0)
+        self.buttons: dict[str, Button] = {}
+
+    def show_rows(self, rows: list[tuple[str, str, list[Press]]]) -> None:
+        """(words, their tone, buttons)."""
+        said = repr([(t, tone, [(k, b, on) for k, b, on, _do in buttons]) for t, tone, buttons in rows])
+        if said == self._shown:
+            return
+        focused = next((k for k, b in self.buttons.items() if b.hasFocus()), "")
+        self._shown, self.buttons = said, {}
+        while (item := self.column.takeAt(0)) is not None:
+            widget = item.widget()
+            if widget is not None:
+                widget.hide()
+                widget.deleteLater()
+        for text, tone, buttons in rows:
+            self.column.addWidget(self._line(text, tone, buttons))
+        if focused in self.buttons:
+            self.buttons[focused].setFocus()
+
+    def _line(
+        self, text: str, tone: str, buttons: list[Press]
+    ) -> QWidget:  # fmt: skip
+        line = QWidget()
+        flow = Flow(8, line)
+        said = Words(self._theme, "body", tone, wraps=False)
+        said.setText(text)
+        flow.addWidget(said)
+        for key, name, on, do in buttons:
+            button = Button(self._theme, name, "outline" if on is None else "choice")
+            button.setChecked(bool(on))
+            button.setAccessibleName(f"{text} {name}".strip())
+            button.clicked.connect(lambda _checked=False, do=do: do())
+            self.buttons[key] = button
+            flow.addWidget(button)
+        return line
+
+
+class PeerCard(Card):
+    """One computer that this one is open to."""
+
+    def __init__(self, theme: Theme, two: TwoComputers, id: str):
+        super().__init__(theme)
+        self._two, self._id = two, id
+        self.title, self.state = Words(theme, "name", explains=False), Words(theme, "body", "mute")
+        self.takes_title, self.gives_title = Words(theme, "strong"), Words(theme, "strong")
+        self.takes, self.gives = Rows(theme), Rows(theme)
+        self.away = Button(theme, _("Close to this computer"), "plain")
+        for w in (self.title, self.state, self.takes_title, self.takes, self.gives_title, self.gives):
+            self.column.addWidget(w)
+        self.column.addLayout(ends(right=self.away))
+        self.away.clicked.connect(lambda: two.part(id))
+
+    def refresh(self, peer: PeerSession) -> None:
+        two, setup = self._two, self._two.session.setup
+        self.title.say(peer.name)
+        device = device_of_peer(setup, self._id)
+        matched = two.session.facts.matched.get(device.id) if device is not None else None
+        self.state.say(*words.peer_text(peer.name, peer.state, matched))
+        taken = two.takes(self._id)
+        self.takes_title.say(words.offers_text(peer.name, bool(peer.offer.things)))
+        buttons: list[Press] = [(t.key, t.name, t.key in taken, partial(self._take, t)) for t in peer.offer.things]
+        parts = [b for b in buttons if b[0].startswith("part:")]
+        listeners = [b for b in buttons if not b[0].startswith("part:")]
+        self.takes.show_rows([(text, "mute", made) for text, made in
+                              ((words.HEAR_FROM, parts), (words.SEND_TO, listeners)) if made])  # fmt: skip
+        self.gives_title.say(words.gives_text(peer.name))
+        ours: list[Press] = [
+            (key, name, key in two.offered, partial(self._offer, key)) for key, name in offerable(setup)
+        ]
+        parts = [b for b in ours if b[0].startswith("part:")]
+        listeners = [b for b in ours if not b[0].startswith("part:")]
+        self.gives.show_rows([(text, "mute", made) for text, made in
+                              ((words.MAY_HEAR, parts), (words.MAY_SEND, listeners)) if made])  # fmt: skip
+
+    def _take(self, thing: Offered) -> None:
+        if thing.key in self._two.takes(self._id):
+            self._two.leave(self._id, thing.key)
+        else:
+            self._two.take(self._id, thing)
+
+    def _offer(self, key: str) -> None:
+        self._two.offer(key, key not in self._two.offered)
+
+
+class TwoComputersDialog(BesideWindow):
+    """From its opening on this computer can be found; once it is left nobody new finds it."""
+
+    def __init__(self, theme: Theme, two: TwoComputers, parent: QWidget | None):
+        super().__init__(_("Two computers"), 760, 700, parent)
+        self._theme, self.two = theme, two
+        self.about, self.said = Words(theme, "body", "mute"), Words(theme, "strong")
+        self.name = TextField(theme, _("What this computer is called to others"))
+        self.code, self.asks, self.found = CodeCard(theme, two), Rows(theme), Rows(theme)
+        self.peers: dict[str, PeerCard] = {}
+        self.close_all = Button(theme, _("Close to everybody"), "outline")
+        self.away = Button(theme, _("Close this window"), "plain", "Esc")
+        self._build()
+        self.follow(two.changed, self.refresh)
+        self.follow(two.session.changed, self.refresh)
+        self.finished.connect(lambda _code: two.stop_looking())
+        two.open()
+        self.refresh()
+
+    def _build(self) -> None:
+        inner = QWidget()
+        column = self._column = QVBoxLayout(inner)
+        column.setSpacing(10)
+        self.about.setText(words.ABOUT)
+        label = Words(self._theme, "body", "mute", wraps=False)
+        label.setText(_("This computer is called"))
+        column.addWidget(self.about)
+        column.addLayout(row(label, self.name))
+        for w in (self.said, self.code, self.asks, self.found):
+            column.addWidget(w)
+        column.addStretch(1)
+        whole = QVBoxLayout(self)
+        whole.addWidget(scrolled(self._theme, inner))
+        whole.addLayout(ends(self.close_all, right=self.away))
+        self.name.entered.connect(self.two.set_name)
+        self.close_all.clicked.connect(self.two.close_all)
+        self.close_all.clicked.connect(self.reject)
+        self.away.clicked.connect(self.reject)
+
+    def refresh(self) -> None:
+        two = self.two
+        self.name.show_text(two.name)
+        self.said.say(two.said, two.tone)
+        self.code.refresh()
+        self.asks.show_rows([
+            (words.asks_text(name), "ink",
+             [(f"yes {id}", _("Open"), None, partial(two.answer, id, True)),
+              (f"no {id}", _("Not now"), None, partial(two.answer, id, False))])
+            for id, name in two.asks.items()
+        ])  # fmt: skip
+        self.found.show_rows(self._found())
+        self.close_all.setVisible(bool(two.sessions))
+        self._show_peers()
+
+    def _found(self) -> list[tuple[str, str, list[Press]]]:
+        two = self.two
+        others = [n for n in two.neighbours if n.id not in two.sessions]
+        names = [n.name for n in others]
+        rows: list[tuple[str, str, list[Press]]] = [
+            (words.found_text(n.name, n.address, n.known, names.count(n.name) > 1), "ink",
+             [(n.id, _("Ask to open") if n.known else _("Agree on a code"), None, self._asking(n))])
+            for n in others
+        ]  # fmt: skip
+        gone = [n for n in two.agreed if n.id not in {x.id for x in two.neighbours} and n.id not in two.sessions]
+        rows += [
+            (words.gone_text(n.name), "mute", [(f"forget {n.id}", _("Forget"), None, partial(two.forget, n.id))])
+            for n in gone
+        ]
+        return rows or ([] if two.sessions else [(words.NOBODY, "mute", [])])
+
+    def _asking(self, n: Neighbour) -> Callable[[], None]:
+        return partial(self.two.ask if n.known else self.two.agree, n.id)
+
+    def _show_peers(self) -> None:
+        for id in [id for id in self.peers if id not in self.two.sessions]:
+            card = self.peers.pop(id)
+            self._column.removeWidget(card)
+            card.hide()
+            card.deleteLater()
+        for id, peer in self.two.sessions.items():
+            if id not in self.peers:
+                self.peers[id] = PeerCard(self._theme, self.two, id)
+                self._column.insertWidget(self._column.count() - 1, self.peers[id])
+            self.peers[id].refresh(peer)
+
+
+TWO_COMPUTERS = Tool(
+    Action("two_computers", _("Two computers: another one with Brucke, in step…"), "Ctrl+T"), "", "",
+    lambda host: host.show(TwoComputersDialog(host.theme, host.studio.two_computers, host.parent)),
+)  # fmt: skip
