@@ -42,7 +42,7 @@ def inside(program, name, *words):
 class Side:
     """One Brucke in a namespace, with a home of its own."""
 
-    def __init__(self, namespace, name, setup, home, before=()):
+    def __init__(self, namespace, name, setup, home, before=(), node="node.py"):
         home.mkdir(parents=True, exist_ok=True)
         self.name, self.home = name, home
         (home / "run").mkdir(mode=0o700, exist_ok=True)
@@ -53,7 +53,7 @@ class Side:
         (home / "s.ini").write_text(f"[two_computers]\nname={name}\n")
         enters = ["ip", "netns", "exec", namespace] if namespace else []
         self.process = subprocess.Popen(
-            [*enters, *before, sys.executable, str(Path(__file__).with_name("node.py")), str(setup)],
+            [*enters, *before, sys.executable, str(Path(__file__).with_name(node)), str(setup)],
             stdin=subprocess.PIPE, stdout=subprocess.PIPE, env=environment, text=True,
         )  # fmt: skip
 

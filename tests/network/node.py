@@ -21,15 +21,23 @@ from brucke.rehearse import equipment
 
 class Node:
     def __init__(self, setup, home):
-        self.app = QCoreApplication([])
+        self.app = self.make_app()
         session = self.session = Session(equipment)
-        session.open(setup)
+        if setup.name != "none":
+            session.open(setup)
         self.studio = Studio(session, QSettings(str(home / "s.ini"), QSettings.Format.IniFormat))
+        self.show()
         self.said = []
         session.noticed.connect(lambda text, _tone: self.said.append(text))
         session.stands.connect(lambda text, _tone, _holds: self.said.append(text))
         self.two = self.studio.two_computers
         self.pairs = []
+
+    def make_app(self):
+        return QCoreApplication([])
+
+    def show(self):
+        """Nothing to see."""
 
     def state(self, **_):
         two = self.two

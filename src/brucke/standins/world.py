@@ -32,6 +32,10 @@ REAL_LEAD_BLOCKS = 24
 MIXER_FRAMES = 96.0  # what an interface's own direct monitoring takes
 
 
+def _peers(setup: Setup) -> frozenset[str]:
+    return frozenset(d.id for d in setup.devices if d.kind == "peer")
+
+
 class World:
     """`sounds`: part id → sound [channels, frames] of that part exactly on the beat. `track` plays in place of
     the lead's own sound. `real` are devices that are not simulated. Devices in `absent` give and get silence; `rows`
@@ -43,14 +47,14 @@ class World:
     ):  # fmt: skip
         self.setup, self.truth, self._defer = setup, truth, defer
         self.absent: set[str] = set()
-        self.real = real
+        self._cards = real - _peers(setup)
         self.n, self.rate = setup.block_frames, setup.rate_hz
         self._seat(rows)
         self._interface = next((d for d in setup.devices if d.kind == "interface" and d.id not in real), None)
         held = self._interface.buffer_frames * self._interface.buffers if self._interface else self.n
         self._out_blocks = max(1, held // self.n)  # blocks that the interface's output buffers hold back
         # A real card asks for several blocks in a row; what is simulated beside it keeps further ahead.
-        self.lead_blocks = REAL_LEAD_BLOCKS if real else 2 * self._out_blocks - 1
+        self.lead_blocks = REAL_LEAD_BLOCKS if self._cards else 2 * self._out_blocks - 1
         self.frame_offset = 0  # the engine's frame when this world began
         self._block = 0
         self._player_past: dict[str, F32] = {}
@@ -165,6 +169,11 @@ class World:
         self._settle_interface()
         self._settle_services(now)
         self.cameras.settle(setup, people.scenes, now)
+
+    @property
+    def real(self) -> frozenset[str]:
+        """Devices that are not simulated; another computer never is."""
+        return self._cards | _peers(self.setup)
 
     def _settle_interface(self) -> None:
         device = self._interface

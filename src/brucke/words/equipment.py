@@ -11,6 +11,8 @@ from .translation import _
 
 def matching_text(setup: Setup, device: Device, m: Matching | None) -> str:
     """How a device with a clock of its own is matched; “” where it has none."""
+    if device.kind == "peer":
+        return peer_matching_text(device.name, m)
     if device not in matched(setup) and m is None:
         return ""
     leads = leading_card(setup)
@@ -33,6 +35,16 @@ def matching_text(setup: Setup, device: Device, m: Matching | None) -> str:
     return _("Its clock is {ppm}, matched to that of {to}: {ways}, {kept}.").format(
         ppm=ppm, to=to, ways=_(" and ").join(w for w in ways if w), kept=kept
     ) + lost  # fmt: skip
+
+
+def peer_matching_text(name: str, m: Matching | None) -> str:
+    """Of another computer: how much later its sound is used here, and ours there."""
+    if m is None:
+        return _("Another computer. Ctrl+T shows how it stands with it.")
+    ways = [(m.in_s, _("{ms} from there")), (m.out_s, _("{ms} to there"))]
+    said = _(" and ").join(text.format(ms=ms_text(s)) for s, text in ways if s)
+    lost = _(" {n} blocks were lost on the way.").format(n=m.lost) if m.lost and in_numbers() else ""
+    return (_("Another computer, in step by the network: {ways}.").format(ways=said) if said else "") + lost
 
 
 def way_text(setup: Setup, quantity: str, ids: tuple[str, ...]) -> str:

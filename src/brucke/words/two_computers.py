@@ -65,6 +65,18 @@ MAY_HEAR, MAY_SEND = _("They may hear:"), _("They may send to:")
 CONFIRMED_S = 20.0
 
 
+CALLING = _("{name} is being called…")
+
+
+def door_text(name: str, is_open: bool, silent: bool) -> tuple[str, str]:
+    """(what is so of a listener there, what its button does)."""
+    if not is_open:
+        return _("{name} is closed: nothing of it is heard there.").format(name=name), _("Let them hear")
+    if silent:
+        return _("{name} is open; silence is on.").format(name=name), _("Close")
+    return _("{name} is open: it is heard there.").format(name=name), _("Close")
+
+
 class Stands(Protocol):
     """How it stands with another computer."""
 
@@ -111,7 +123,9 @@ def offers_text(name: str, any_there: bool) -> str:
     return _("{name} offers. Press to take it, once more to leave it:").format(name=name)
 
 
-def gives_text(name: str) -> str:
+def gives_text(name: str, any_there: bool) -> str:
+    if not any_there:
+        return _("There is nothing here yet that {name} could take. Begin a setup first.").format(name=name)
     return _("What {name} may take. A listener that is taken there stays closed until you open it:").format(name=name)
 
 

@@ -14,6 +14,12 @@ from ...words.timing import device_name
 from ...words.translation import _
 from ..session.session import Session
 
+GONE, BACK = (
+    _("{device} is not there. It is silent and joins by itself."),
+    _("{device} is back. Test its round trip again."),
+)
+PEER_GONE = _("{device} does not answer. What comes from it is silent, nothing goes to it, and it joins by itself.")
+PEER_BACK = _("{device} answers.")
 PPM, WANDER_S = 0.5, 2e-5  # what nobody would see
 
 
@@ -45,15 +51,13 @@ def came_and_went(
     """((sentence, tone, the device where it is so only while that is gone) of every device that has gone or is back,
     those that are back)."""
     back = [id for id in before if id not in missing]
+    peers = {d.id for d in setup.devices if d.kind == "peer"}
     said = [
-        (_("{device} is not there. It is silent and joins by itself.").format(device=device_name(setup, id)), "coral",
-        id)
-        for id in missing if id not in before
-    ]  # fmt: skip
-    said += [
-        (_("{device} is back. Test its round trip again.").format(device=device_name(setup, id)), "water", "")
-        for id in back
+        ((PEER_GONE if id in peers else GONE).format(device=device_name(setup, id)), "coral", id)
+        for id in missing
+        if id not in before
     ]
+    said += [((PEER_BACK if id in peers else BACK).format(device=device_name(setup, id)), "water", "") for id in back]
     return said, back
 
 

@@ -29,6 +29,7 @@ from ...ports.devices.peer import PeerWiring
 from ...ports.network.lobby_messages import OpenedTo
 
 ENDS_S = 2.0
+CALLS_S = 5.0
 HANGS_S = 5.0  # it says how it stands four times a second
 
 
@@ -47,6 +48,7 @@ class PeerSession:
         self._link: EngineLink | None = None
         self._wiring: PeerWiring | None = None
         self._pauses, self.restarts, self._heard = Backoff(), 0, 0.0
+        self.answered, self._begun = False, time.monotonic()
         self._start()
 
     def _start(self) -> None:
@@ -66,6 +68,11 @@ class PeerSession:
         self._sent_offer = self._sent_taken = None
         self._link = self._wiring = None
         self._heard = time.monotonic() + HANGS_S
+
+    @property
+    def calling(self) -> bool:
+        """Whether it has not answered yet, and may still be about to."""
+        return not self.answered and time.monotonic() - self._begun < CALLS_S
 
     @property
     def pid(self) -> int:
@@ -92,6 +99,7 @@ class PeerSession:
             self._heard = max(self._heard, now)
             if isinstance(message, PeerState):
                 self.state, self.name = message, message.name or self.name
+                self.answered = self.answered or message.there
             elif isinstance(message, PeerSays):
                 if isinstance(message.said, Offer):
                     self.offer, self.offers_seen = message.said, self.offers_seen + 1

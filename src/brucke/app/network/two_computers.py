@@ -14,6 +14,7 @@ from msgspec.structs import replace
 from platformdirs import user_config_path, user_runtime_path
 from PyQt6.QtCore import QObject, QSettings, pyqtSignal
 
+from ...core.document.setup import Listener
 from ...core.edits.peer_edits import (
     device_of_peer,
     give_to_peer,
@@ -26,6 +27,7 @@ from ...core.knowledge.evidence import Network
 from ...core.network.control_messages import Offered, Taken
 from ...core.timing.peer_offer import offer_of
 from ...core.timing.stage import Stage
+from ...engine.step.live import with_door
 from ...ports.devices.peer import PeerWiring
 from ...ports.network.listening import listening_socket
 from ...ports.network.lobby_messages import (
@@ -115,6 +117,8 @@ class TwoComputers(QObject):
 
     def set_name(self, name: str) -> None:
         """From the next opening on."""
+        if name.strip() == self.name:
+            return
         self.settings.setValue(NAME_KEY, name.strip()[:MOST_NAME])
         if self.lobby is not None:
             self._end_lobby()
@@ -211,6 +215,15 @@ class TwoComputers(QObject):
 
     def takes(self, id: str) -> tuple[str, ...]:
         return taken_keys(self.session.setup, id)
+
+    def given(self, id: str) -> tuple[Listener, ...]:
+        """Our listeners there: what goes to that computer, each behind a door of its own."""
+        device = device_of_peer(self.session.setup, id)
+        return tuple(x for x in self.session.setup.listeners if device is not None and x.device == device.id)
+
+    def let_hear(self, listener: str, on: bool) -> None:
+        """One of them opens or closes, by the hand of the person here."""
+        self.running.set_doors(with_door(self.session.setup, self.session.live, listener, on))
 
     def part(self, id: str) -> None:
         """Nothing goes to that computer or comes from it any more; what was taken stays in the setup, silent."""

@@ -3,6 +3,7 @@
 from ...core.document.setup import Listener
 from ...core.edits.chain_edits import owned
 from ...core.routing.audibility import heard_now
+from ...core.routing.clocks import of_this_computer
 from ...core.routing.outside_steps import placed_steps
 from ...engine.step.live import has_door, muted_now, open_now
 from ...words import timing
@@ -28,7 +29,15 @@ def flows(session: Session, desktop: Desktop) -> dict[str, bool]:
 def cut_off(session: Session, desktop: Desktop) -> list[Listener]:
     """Listeners whose sound server is gone."""
     setup = session.setup
-    return [x for x in setup.listeners if has_door(setup, x.id)] if desktop.state == "down" else []
+    if desktop.state != "down":
+        return []
+    return [x for x in setup.listeners if has_door(setup, x.id) and of_this_computer(setup.device(x.device))]
+
+
+def away(session: Session) -> set[str]:
+    """Listeners at another computer that does not answer: nothing is sent there."""
+    setup, missing = session.setup, session.facts.missing
+    return {x.id for x in setup.listeners if x.device in missing and setup.device(x.device).kind == "peer"}
 
 
 def heard(
@@ -38,14 +47,14 @@ def heard(
     setup, live = session.setup, session.live
     if running.state != "running":
         return []
-    muted, gone = muted_now(setup, live), cut_off(session, desktop)
+    muted, gone = muted_now(setup, live), {x.id for x in cut_off(session, desktop)} | away(session)
     # What makes no sound: a track that is paused, a program that plays nothing.
     still = {p.id for p in setup.parts if p.tracks and not running.playing} | set(session.facts.quiet)
     through = flows(session, desktop)
     found = [
         (x.id, [p for p in heard_now(setup, live.moment, muted, x.id) if p not in still])
         for x in setup.listeners
-        if x.kind != "monitor" and (x.kind != "recorder" or records) and through.get(x.id, x not in gone)
+        if x.kind != "monitor" and (x.kind != "recorder" or records) and through.get(x.id, x.id not in gone)
     ]
     return [(id, parts) for id, parts in found if parts]
 

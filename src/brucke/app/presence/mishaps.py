@@ -13,6 +13,7 @@ from ...core.document.setup import Part
 from ...core.measure.howl import SECONDS as HOWL_S
 from ...core.measure.howl import howl_hz
 from ...core.routing.audibility import heard_now
+from ...core.routing.clocks import of_this_computer
 from ...core.routing.feedback_loops import returns
 from ...core.routing.moment_routes import in_moment
 from ...core.routing.person import own_microphone
@@ -222,7 +223,7 @@ class Mishaps(QObject):
                 if not any(c.flows for c in takers):
                     text = words.PAUSED.format(program=takers[0].program, listener=name)
                     yield Mishap("paused", id, text)
-            elif not self.desktop.consumers.get(id):
+            elif not self.desktop.consumers.get(id) and of_this_computer(setup.device(setup.listener(id).device)):
                 was = self._takers.get(id, "")
                 text = (
                     words.LEFT.format(program=was, listener=name) if was else words.NOBODY_TAKES.format(listener=name)

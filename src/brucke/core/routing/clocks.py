@@ -37,7 +37,9 @@ def matched(setup: Setup) -> tuple[Device, ...]:
 
 def other_rate(setup: Setup, device: Device) -> bool:
     """Whether it runs at a rate that neither the engine nor anybody on the way to it carries."""
-    return DEVICE_KINDS[device.kind].has_rate and device.rate_hz != setup.rate_hz and device not in matched(setup)
+    if device.kind == "peer" or not DEVICE_KINDS[device.kind].has_rate:
+        return False  # another computer says its rate by itself
+    return device.rate_hz != setup.rate_hz and device not in matched(setup)
 
 
 CONVERTER_FRAMES = 47  # that the converter between two clocks has to hear ahead: libsamplerate's medium sinc

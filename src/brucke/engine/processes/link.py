@@ -95,6 +95,7 @@ class EngineLink(Reading):
         self._wanted_matched: Wirings | None = None
         self._pauses: dict[str, Backoff] = {}
         self._match(wirings)
+        self._seat_peers(Wirings(), wirings)
 
     def listen(self) -> None:
         """Loudness is measured from now on, by a process of its own."""
@@ -217,6 +218,7 @@ class EngineLink(Reading):
 
     def rewire(self, wirings: Wirings) -> None:
         """What leads goes on as this, see `can_follow`; what is matched comes and goes by itself."""
+        self._seat_peers(self._wirings, wirings)
         self._wirings = wirings
         self.engine.channel.send(Rewire(wirings=wirings))
         self._wanted_matched = wirings
@@ -257,11 +259,22 @@ class EngineLink(Reading):
         told[row] = 0
         self.region["missing"][row] = 0
 
+    # Other computers, whose processes are not ours
+
     def let_go_of_peer(self, row: int) -> None:
-        """The process of another computer is gone: its device is silent and missing."""
+        """Nobody speaks with this computer: its device is silent and missing."""
         told: Any = self.region["matched"]
         told[row, MatchedHead.THERE] = 0
         self.region["missing"][row] = 1
+
+    def _seat_peers(self, before: Wirings, after: Wirings) -> None:
+        """One that comes is missing until it answers; the row of one that has left is anybody's."""
+        told: Any = self.region["matched"]
+        old, new = ({w.devices[0] for w in wirings.peers} for wirings in (before, after))
+        for row in old - new:
+            told[row], self.region["missing"][row] = 0, 0
+        for row in new - old:
+            self.let_go_of_peer(row)
 
     def measure(self, listener: int, capture: int, kind: StimulusKind, level_db: float, repeats: int) -> MeasureHandle:
         """Begin measuring a round trip; watch `measure_state`."""

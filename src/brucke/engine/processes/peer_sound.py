@@ -87,7 +87,7 @@ class PeerSound:
         """The engine reads nothing of ours any more."""
         if self.told is not None:
             self.told[MatchedHead.THERE] = 0
-            self.region["missing"][self.wiring.devices[0]] = 0
+            self.region["missing"][self.wiring.devices[0]] = 1
 
     # Our engine
 
@@ -239,9 +239,8 @@ class PeerSound:
             self._late_blocks = late
             self.set_point.late(now, int(self.told[MatchedHead.SHORT]) / self.rate)
             self.told[MatchedHead.SHORT] = 0
-        gone = bool(self.wiring.comes or self.wiring.sends) and fit is None
-        self.region["missing"][self.wiring.devices[0]] = int(gone)
-        if gone and now - self._came > QUIET_S:
+        self.region["missing"][self.wiring.devices[0]] = int(fit is None)
+        if fit is None and now - self._came > QUIET_S:
             self.told[MatchedHead.THERE] = 0
 
     def _tell(self, now: float, speed: float) -> None:

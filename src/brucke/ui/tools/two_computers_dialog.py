@@ -9,6 +9,7 @@ from ...app.network.peer_session import PeerSession
 from ...app.network.two_computers import TwoComputers
 from ...core.edits.peer_edits import device_of_peer, offerable
 from ...core.network.control_messages import Offered
+from ...engine.step.live import open_now
 from ...ports.network.lobby_messages import Neighbour
 from ...words import two_computers as words
 from ...words.translation import _
@@ -16,7 +17,7 @@ from ..kit.action import Action
 from ..kit.button import Button
 from ..kit.card import Card
 from ..kit.dialog import BesideWindow
-from ..kit.field import Line, TextField
+from ..kit.field import TextField
 from ..kit.flow import Flow
 from ..kit.label import Words
 from ..kit.place import scrolled
@@ -36,11 +37,9 @@ class CodeCard(Card):
         super().__init__(theme)
         self._two = two
         self.title, self.digits = Words(theme, "name"), Words(theme, "title", "water", explains=False)
-        self.field = Line(theme)
+        self.field = TextField(theme, _("Four digits"))
         self.field.setMaxLength(DIGITS)
-        self.field.setInputMask("9999")
-        self.field.setAccessibleName(_("Four digits"))
-        self.field.setFixedWidth(120)
+        self.field.setFixedWidth(round(theme.tokens.px(120)))
         self.away = Button(theme, _("Let go"), "plain")
         for w in (self.title, self.digits):
             self.column.addWidget(w)
@@ -124,9 +123,9 @@ class PeerCard(Card):
         self._two, self._id = two, id
         self.title, self.state = Words(theme, "name", explains=False), Words(theme, "body", "mute")
         self.takes_title, self.gives_title = Words(theme, "strong"), Words(theme, "strong")
-        self.takes, self.gives = Rows(theme), Rows(theme)
+        self.takes, self.gives, self.doors = Rows(theme), Rows(theme), Rows(theme)
         self.away = Button(theme, _("Close to this computer"), "plain")
-        for w in (self.title, self.state, self.takes_title, self.takes, self.gives_title, self.gives):
+        for w in (self.title, self.state, self.takes_title, self.takes, self.gives_title, self.gives, self.doors):
             self.column.addWidget(w)
         self.column.addLayout(ends(right=self.away))
         self.away.clicked.connect(lambda: two.part(id))
@@ -136,7 +135,9 @@ class PeerCard(Card):
         self.title.say(peer.name)
         device = device_of_peer(setup, self._id)
         matched = two.session.facts.matched.get(device.id) if device is not None else None
-        self.state.say(*words.peer_text(peer.name, peer.state, matched))
+        calling = (words.CALLING.format(name=peer.name), "mute")
+        self.state.say(*(calling if peer.calling else words.peer_text(peer.name, peer.state, matched)))
+        self._show_doors()
         taken = two.takes(self._id)
         self.takes_title.say(words.offers_text(peer.name, bool(peer.offer.things)))
         buttons: list[Press] = [(t.key, t.name, t.key in taken, partial(self._take, t)) for t in peer.offer.things]
@@ -144,7 +145,7 @@ class PeerCard(Card):
         listeners = [b for b in buttons if not b[0].startswith("part:")]
         self.takes.show_rows([(text, "mute", made) for text, made in
                               ((words.HEAR_FROM, parts), (words.SEND_TO, listeners)) if made])  # fmt: skip
-        self.gives_title.say(words.gives_text(peer.name))
+        self.gives_title.say(words.gives_text(peer.name, bool(offerable(setup))))
         ours: list[Press] = [
             (key, name, key in two.offered, partial(self._offer, key)) for key, name in offerable(setup)
         ]
@@ -152,6 +153,17 @@ class PeerCard(Card):
         listeners = [b for b in ours if not b[0].startswith("part:")]
         self.gives.show_rows([(text, "mute", made) for text, made in
                               ((words.MAY_HEAR, parts), (words.MAY_SEND, listeners)) if made])  # fmt: skip
+
+    def _show_doors(self) -> None:
+        """What goes there, and whether they are let hear it."""
+        two, live = self._two, self._two.session.live
+        rows: list[tuple[str, str, list[Press]]] = []
+        for x in two.given(self._id):
+            is_open = open_now(two.session.setup, x, live)
+            text, press = words.door_text(x.name, is_open, live.silent)
+            do = partial(two.let_hear, x.id, not is_open)
+            rows.append((text, "water" if is_open else "mute", [(x.id, press, None, do)]))
+        self.doors.show_rows(rows)
 
     def _take(self, thing: Offered) -> None:
         if thing.key in self._two.takes(self._id):
@@ -216,6 +228,9 @@ class TwoComputersDialog(BesideWindow):
         self.found.show_rows(self._found())
         self.close_all.setVisible(bool(two.sessions))
         self._show_peers()
+        first = next((b for rows in (self.asks, self.found) for b in rows.buttons.values()), None)
+        if first is not None and self.name.hasFocus() and not self.name.isModified():
+            first.setFocus()  # what there is to press is at hand
 
     def _found(self) -> list[tuple[str, str, list[Press]]]:
         two = self.two

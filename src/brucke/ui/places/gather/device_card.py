@@ -112,7 +112,7 @@ class DeviceCard(Card):
     ) -> None:
         self.setup, self.device = setup, device
         kind, interface = DEVICE_KINDS[device.kind], device.kind == "interface"
-        theirs = here(device) and not interface  # the server's own rate and buffer
+        theirs = (here(device) and not interface) or device.kind == "peer"  # a rate and buffer of its own
         self.rates.offer(_choices(RATES_HZ, device.rate_hz, lambda v: f"{v / 1000:g} kHz"))
         self.bits.offer(_choices(BITS, device.bits, lambda v: f"{v} bit"))
         self.frames.offer(_choices(FRAMES, device.buffer_frames, str))

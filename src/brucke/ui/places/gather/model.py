@@ -28,6 +28,10 @@ class PartRow:
     quiet: str
 
 
+GONE = _("{name} is not there. It is silent and joins by itself.")
+PEER_GONE = _("{name} does not answer. Open “Two computers” there and here; what comes from it is silent until then.")
+
+
 @dataclass(frozen=True)
 class DeviceRow:
     device: str
@@ -82,6 +86,8 @@ def _device_row(setup: Setup, d: Device, facts: Facts) -> DeviceRow:
     if d.kind == "camera":
         period = 1 / d.pictures_per_s
         return DeviceRow(d.id, d.name, f"{d.pictures_per_s:g} / s", "", "", timing.ms_text(period), "", False, missing)
+    if d.kind == "peer":
+        return _peer_row(d, facts)
     held = buffer_seconds(d.buffer_frames, d.buffers, d.rate_hz)
     clock = (
         _("not there; joins by itself")
@@ -99,6 +105,15 @@ def _device_row(setup: Setup, d: Device, facts: Facts) -> DeviceRow:
     )  # fmt: skip
 
 
+def _peer_row(d: Device, facts: Facts) -> DeviceRow:
+    """Another computer: its set point in place of a buffer."""
+    told, missing = facts.matched.get(d.id), d.id in facts.missing
+    set_point = max(told.in_s, told.out_s) if told is not None else 0.0
+    held = timing.ms_text(set_point) if set_point and not missing else "–"
+    clock = _("does not answer; joins by itself") if missing else _("by the network") if set_point else ""
+    return DeviceRow(d.id, d.name, _("another computer"), "", "–", held, clock, False, missing)
+
+
 def gather_data(setup: Setup, facts: Facts, clips: dict[str, int], muted: frozenset[str]) -> GatherData:
     """`clips` counts blocks at full scale by part since somebody last looked."""
     rows = tuple(_part_row(setup, p, facts, clips, muted) for p in setup.parts)
@@ -110,7 +125,9 @@ def gather_data(setup: Setup, facts: Facts, clips: dict[str, int], muted: frozen
         verdict = _("Two rates. {name} has to give way.").format(name=names)
         return GatherData(rows, devices, verdict, "coral")
     if gone:
-        verdict = _("{name} is not there. It is silent and joins by itself.").format(name=gone[0].name)
+        known = {d.id: d.kind for d in setup.devices}
+        text = PEER_GONE if known[gone[0].device] == "peer" else GONE
+        verdict = text.format(name=gone[0].name)
         return GatherData(rows, devices, verdict, "coral")
     if devices and not any(d.sets_clock for d in setup.devices):
         return GatherData(rows, devices, _("Nothing sets the clock. One interface has to lead."), "coral")
