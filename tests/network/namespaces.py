@@ -15,24 +15,83 @@ def ip(*words):
     subprocess.run(["ip", *words], check=True, capture_output=True)
 
 
+def missing():
+    """Why there are no namespaces here; “” where there are."""
+    if os.geteuid():
+        return "namespaces need root"
+    made = subprocess.run(["ip", "netns", "add", "brtry"], capture_output=True, text=True)
+    subprocess.run(["ip", "netns", "del", "brtry"], capture_output=True)
+    return made.stderr.strip() if made.returncode else ""
+
+
 @contextlib.contextmanager
-def wire(names=("bra", "brb"), addresses=("10.77.0.1", "10.77.0.2")):
-    """Two namespaces joined by one cable."""
+def _namespaces(names):
     for name in names:
         subprocess.run(["ip", "netns", "del", name], capture_output=True)
-    for name in names:
         ip("netns", "add", name)
     try:
-        ip("link", "add", f"v{names[0]}", "netns", names[0], "type", "veth", "peer", "name", f"v{names[1]}", "netns",
-           names[1])  # fmt: skip
-        for name, address in zip(names, addresses, strict=True):
-            inside("ip", name, "link", "set", "lo", "up")
-            inside("ip", name, "addr", "add", f"{address}/24", "dev", f"v{name}")
-            inside("ip", name, "link", "set", f"v{name}", "up")
-        yield names
+        yield
     finally:
         for name in names:
             subprocess.run(["ip", "netns", "del", name], capture_output=True)
+
+
+@contextlib.contextmanager
+def network(count=2):
+    """So many namespaces at one switch: gives their names; the first has the address 10.77.0.1, the next one 2 …"""
+    names = tuple(f"br{chr(ord('a') + i)}" for i in range(count))
+    with _namespaces((*names, "brswitch")):
+        inside("ip", "brswitch", "link", "add", "sw", "type", "bridge")
+        inside("ip", "brswitch", "link", "set", "sw", "up")
+        for i, name in enumerate(names):
+            ip("link", "add", "wire", "netns", name, "type", "veth", "peer", "name", f"w{name}", "netns", "brswitch")
+            inside("ip", "brswitch", "link", "set", f"w{name}", "master", "sw", "up")
+            inside("ip", name, "link", "set", "lo", "up")
+            inside("ip", name, "addr", "add", f"10.77.0.{i + 1}/24", "dev", "wire")
+            inside("ip", name, "link", "set", "wire", "up")
+            inside("ip", name, "route", "add", "224.0.0.0/4", "dev", "wire")
+        yield names
+
+
+def plug(name, is_in):
+    """The cable of one namespace at the switch."""
+    inside("ip", "brswitch", "link", "set", f"w{name}", "up" if is_in else "down")
+
+
+def listening(name):
+    """Ports that something listens at in a namespace."""
+    said = subprocess.run(["ip", "netns", "exec", name, "cat", "/proc/net/tcp", "/proc/net/udp", "/proc/net/tcp6",
+                           "/proc/net/udp6"], check=True, capture_output=True, text=True).stdout  # fmt: skip
+    rows = [line.split() for line in said.splitlines() if ":" in line.split()[0]]
+    return sorted(row[1] for row in rows if row[3] in ("0A", "07"))
+
+
+@contextlib.contextmanager
+def shaped_wire(names=("bra", "brb"), addresses=("10.77.0.1", "10.77.0.2"), **how):
+    """The same through `shaper.py`: gives the two names and a function that changes the wire."""
+    stack = contextlib.ExitStack()
+    stack.enter_context(_namespaces(names))
+    shaper = subprocess.Popen(
+        [sys.executable, str(Path(__file__).with_name("shaper.py")), *names, json.dumps(how)],
+        stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True,
+    )  # fmt: skip
+
+    def change(**what):
+        shaper.stdin.write(json.dumps(what) + "\n")
+        shaper.stdin.flush()
+
+    try:
+        assert shaper.stdout.readline() == "ready\n"
+        for name, address in zip(names, addresses, strict=True):
+            inside("ip", name, "link", "set", "lo", "up")
+            inside("ip", name, "addr", "add", f"{address}/24", "dev", f"t{name}")
+            inside("ip", name, "link", "set", f"t{name}", "up", "multicast", "on")
+            inside("ip", name, "route", "add", "224.0.0.0/4", "dev", f"t{name}")
+        yield names, change
+    finally:
+        shaper.kill()
+        shaper.wait()
+        stack.close()
 
 
 def inside(program, name, *words):

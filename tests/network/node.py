@@ -61,7 +61,7 @@ class Node:
             "missing": self.session.facts.missing,
             "parts": [(p.id, p.at_peer) for p in self.session.setup.parts],
             "listeners": [(x.id, x.at_peer) for x in self.session.setup.listeners],
-            "open": self.session.live.on_air,
+            "open": self.session.live.on_air, "shut": sorted(self.session.live.shut),
             "verdicts": {x.id: self.studio.session.timing.of(x.id).verdict.code if False else "" for x in
                          self.session.setup.listeners},
         }  # fmt: skip
@@ -106,8 +106,11 @@ class Node:
         for id in listeners:
             at = next(i for i, x in enumerate(s.listeners) if x.id == id)
             rows.append(2 * link.shape.parts + link.shape.channels * link.order.listeners[at])
-        done = link.get(Head.RECORDED)
-        sound = Reading.newest(link, rows, seconds)
+        for _ in range(100):  # until no block came while it was copied
+            done = link.get(Head.RECORDED)
+            sound = Reading.newest(link, rows, seconds)
+            if link.get(Head.RECORDED) == done:
+                break
         pairs = np.array(self.pairs[-4000:])
         first = done - sound.shape[1]
         np.savez(file, sound=sound, first=first, pairs=pairs, rate=s.rate_hz)

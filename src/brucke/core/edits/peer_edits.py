@@ -33,19 +33,18 @@ def _with_device(setup: Setup, peer: str, name: str) -> tuple[Setup, Device]:
     return replace(setup, devices=(*setup.devices[:-1], made)), made
 
 
-def _title(setup: Setup, what: str, name: str) -> str:
-    taken = [p.name for p in setup.parts] + [x.name for x in setup.listeners]
-    return free_name(f"{what} · {name}", taken)
+def _title(setup: Setup, title: str) -> str:
+    return free_name(title, [p.name for p in setup.parts] + [x.name for x in setup.listeners])
 
 
-def _add_part(setup: Setup, peer: str, name: str, what: str, key: str, channels: int) -> tuple[Setup, Part | None]:
+def _add_part(setup: Setup, peer: str, name: str, title: str, key: str, channels: int) -> tuple[Setup, Part | None]:
     """A part that comes from there; None where there is no room."""
     if len(setup.parts) >= MAX_PARTS:
         return setup, None
     setup, device = _with_device(setup, peer, name)
     used = {c // 2 for p in setup.parts if p.device == device.id for c in p.channels}
     first = 2 * next(k for k in range(MOST_PAIRS) if k not in used)
-    title = _title(setup, what, name)
+    title = _title(setup, title)
     part = Part(
         id=free_id(title, {p.id for p in setup.parts}), name=title, kind="lead", source="peer", device=device.id,
         channels=(first, first + 1) if channels == 2 else (first,), colour=free_colour(setup), at_peer=key,
@@ -53,12 +52,12 @@ def _add_part(setup: Setup, peer: str, name: str, what: str, key: str, channels:
     return replace(setup, parts=(*setup.parts, part)), part
 
 
-def _add_listener(setup: Setup, peer: str, name: str, what: str, key: str) -> tuple[Setup, Listener | None]:
+def _add_listener(setup: Setup, peer: str, name: str, title: str, key: str) -> tuple[Setup, Listener | None]:
     """A listener that is sent there and gets nothing yet; None where there is no room."""
     if len(setup.listeners) >= MAX_LISTENERS:
         return setup, None
     setup, device = _with_device(setup, peer, name)
-    title = _title(setup, what, name)
+    title = _title(setup, title)
     listener = Listener(
         id=free_id(title, {x.id for x in setup.listeners}), name=title, kind="program", device=device.id, at_peer=key
     )
@@ -71,13 +70,14 @@ def take_from_peer(setup: Setup, peer: str, name: str, thing: Offered) -> Setup:
     if thing.key in taken_keys(setup, peer):
         return setup
     if thing.key.startswith(PART):
-        after, part = _add_part(setup, peer, name, thing.name, thing.key, thing.channels)
+        title = f"{thing.name} · {name}"
+        after, part = _add_part(setup, peer, name, title, thing.key, thing.channels)
         if part is None:
             return setup
         for x in after.listeners:
             after = set_on(after, part.id, x.id, x.kind in ("monitor", "recorder"))
         return after
-    after, listener = _add_listener(setup, peer, name, thing.name, thing.key)
+    after, listener = _add_listener(setup, peer, name, f"{thing.name} · {name}", thing.key)
     if listener is None:
         return setup
     device = listener.device
@@ -137,7 +137,7 @@ def _give_part(setup: Setup, peer: str, name: str, id: str) -> Setup:
     part = next((p for p in setup.parts if p.id == id and p.kind != "picture"), None)
     if part is None:
         return setup
-    after, listener = _add_listener(setup, peer, name, part.name, f"{PART}{id}")
+    after, listener = _add_listener(setup, peer, name, f"{part.name} → {name}", f"{PART}{id}")
     return setup if listener is None else set_on(after, id, listener.id, True)
 
 
@@ -145,7 +145,7 @@ def _give_listener(setup: Setup, peer: str, name: str, id: str) -> Setup:
     listener = next((x for x in setup.listeners if x.id == id), None)
     if listener is None:
         return setup
-    after, part = _add_part(setup, peer, name, listener.name, f"{LISTENER}{id}", 2)
+    after, part = _add_part(setup, peer, name, f"{name} → {listener.name}", f"{LISTENER}{id}", 2)
     return setup if part is None else set_on(after, part.id, id, True)
 
 

@@ -2,7 +2,8 @@
 
 Every exchange has four times: T1 sent and T4 returned by our clock, T2 arrived and T3 answered by theirs. Offset and
 delay of one exchange: RFC 5905, section 8. An exchange that took δ is at most δ/2 wrong, however unequal its two ways
-were, and no evaluation can know better; so the ± is made of that bound and of what scatters beyond it.
+were, and no evaluation can know better; so the ± is half of what those that count took, and twice the standard error of
+the straight line through them.
 """
 
 from collections import deque
@@ -134,8 +135,9 @@ class ClockOffset:
         shares = _line_shares(x, weights, sloped=bool(times[-1] - times[0] > SLOPE_FROM_S))
         offset, slope = float(shares[0] @ offsets), float(np.clip(shares[1] @ offsets, -MOST_SLOPE, MOST_SLOPE))
         left = offsets - offset - slope * x
-        scatter = float(np.sqrt((weights @ left**2) / weights.sum() / max(1.0, _effective(weights) - 2)))
-        bound = float(np.abs(shares[0]) @ delays) / 2
+        spread = float(weights @ left**2) / max(1, len(left) - 2)
+        scatter = float(np.sqrt(spread * np.sum(shares[0] ** 2 / weights)))
+        bound = float(weights @ delays / weights.sum()) / 2
         return OffsetFit(offset, slope, last, bound, 2 * scatter, least)
 
 
@@ -154,7 +156,3 @@ def _line_shares(x: F64, weights: F64, sloped: bool) -> F64:
     design = np.stack([np.ones_like(x), x], axis=1)
     normal = design.T @ (weights[:, None] * design)
     return np.linalg.solve(normal, design.T * weights).astype(np.float64)
-
-
-def _effective(weights: F64) -> float:
-    return float(weights.sum() ** 2 / (weights @ weights))
