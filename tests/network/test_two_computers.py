@@ -8,6 +8,7 @@ import json
 import os
 import signal
 import time
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -213,7 +214,7 @@ def test_a_process_that_is_killed_is_back_by_itself(pair, which):
 
 
 def test_another_address(pair):
-    a, b, tmp = pair
+    a, b, _tmp = pair
     inside("ip", "brb", "addr", "flush", "dev", "wire")
     inside("ip", "brb", "addr", "add", "10.77.0.9/24", "dev", "wire")
     inside("ip", "brb", "route", "replace", "224.0.0.0/4", "dev", "wire")
@@ -226,7 +227,7 @@ def test_another_address(pair):
 
 
 def test_keys_stand_in_no_argument_and_files_are_their_owners_alone(pair):
-    a, b, tmp = pair
+    a, b, _tmp = pair
     for side in (a, b):
         folder = side.home / "config" / "brucke" / "peers"
         files = list(folder.iterdir())
@@ -234,7 +235,7 @@ def test_keys_stand_in_no_argument_and_files_are_their_owners_alone(pair):
         assert all(f.stat().st_mode & 0o077 == 0 for f in files)
         secret = (folder / "peer_key.pem").read_text().splitlines()[1]
         for pid in [p["pid"] for p in side.state()["peers"].values()]:
-            said = open(f"/proc/{pid}/cmdline").read()
+            said = Path(f"/proc/{pid}/cmdline").read_text()
             assert secret not in said
             assert "srtp-key" not in said
 

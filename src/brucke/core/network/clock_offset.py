@@ -2,8 +2,8 @@
 
 Every exchange has four times: T1 sent and T4 returned by our clock, T2 arrived and T3 answered by theirs. Offset and
 delay of one exchange: RFC 5905, section 8. An exchange that took δ is at most δ/2 wrong, however unequal its two ways
-were, and no evaluation can know better; so the ± is half of what those that count took, and twice the standard error of
-the straight line through them.
+were, and no evaluation can know better. So the ± is half of what the quickest took, and what those that count can be
+beyond it, each half of how much longer it took.
 """
 
 from collections import deque
@@ -19,6 +19,7 @@ SLOPE_FROM_S = 4.0  # watched for so long, the clocks' rates are told apart
 MOST_SLOPE = 1e-3  # no two clocks drift faster
 EXCESS_S = 20e-6  # an exchange that took so much longer than the quickest counts half
 GROWN_S, GROWN_SHARE = 3e-4, 0.5  # a round trip longer by this is another way
+LEAST_SCATTER_S, UNSEEN = 1e-5, 0.05
 RECENT_S = 3.0
 JUMPED = 8  # so many exchanges in a row that cannot be true: a clock has jumped
 
@@ -38,8 +39,8 @@ def offset_and_delay(t: FourTimes) -> tuple[float, float]:
 
 
 class OffsetFit(NamedTuple):
-    """Their clock is `offset_s` + `slope` · (t − `at_s`) before ours; at most `bound_s` wrong as far as the ways were
-    unequal, `scatter_s` beyond a straight line. `round_trip_s` is the smallest."""
+    """Their clock is `offset_s` + `slope` · (t − `at_s`) before ours; at most `bound_s` wrong as far as the quickest way
+    there and back is unequal, and `scatter_s` by what others took longer. `round_trip_s` is the smallest."""
 
     offset_s: float
     slope: float
@@ -128,17 +129,23 @@ class ClockOffset:
         """A straight line through the quickest exchanges, the quicker the more weight."""
         times, offsets, delays = (np.array(column) for column in zip(*self._seen, strict=True))
         chosen = _quickest(times, delays)
+        # A way may be quicker still than the quickest seen, by about as much as that is quicker than one in twenty.
+        unseen = float(np.quantile(delays, UNSEEN) - delays.min())
         times, offsets, delays = times[chosen], offsets[chosen], delays[chosen]
         least, last = float(delays.min()), float(times[-1])
-        weights = 1.0 / (1.0 + (delays - least) / EXCESS_S) ** 2
         x = times - last
-        shares = _line_shares(x, weights, sloped=bool(times[-1] - times[0] > SLOPE_FROM_S))
+        sloped = bool(times[-1] - times[0] > SLOPE_FROM_S)
+        if not sloped:  # how fast they drift is not known yet: the newest count
+            recent = x >= -2 * BIN_S
+            x, offsets, delays = x[recent], offsets[recent], delays[recent]
+        weights = 1.0 / (1.0 + (delays - least) / (EXCESS_S + unseen)) ** 2
+        shares = _line_shares(x, weights, sloped)
         offset, slope = float(shares[0] @ offsets), float(np.clip(shares[1] @ offsets, -MOST_SLOPE, MOST_SLOPE))
-        left = offsets - offset - slope * x
-        spread = float(weights @ left**2) / max(1, len(left) - 2)
-        scatter = float(np.sqrt(spread * np.sum(shares[0] ** 2 / weights)))
-        bound = float(weights @ delays / weights.sum()) / 2
-        return OffsetFit(offset, slope, last, bound, 2 * scatter, least)
+        scatter = float(np.abs(shares[0]) @ (delays - least)) / 2 + LEAST_SCATTER_S
+        scatter += (float(np.abs(shares[0]).sum()) - 1.0) * unseen / 2
+        if not sloped:
+            scatter += MOST_SLOPE * float(weights @ np.abs(x) / weights.sum())
+        return OffsetFit(offset, slope, last, least / 2, scatter, least)
 
 
 def _quickest(times: F64, delays: F64) -> npt.NDArray[np.intp]:

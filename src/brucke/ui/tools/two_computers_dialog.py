@@ -2,15 +2,13 @@
 
 from collections.abc import Callable
 from functools import partial
+from typing import TYPE_CHECKING
 
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
-from ...app.network.peer_session import PeerSession
-from ...app.network.two_computers import TwoComputers
 from ...core.edits.peer_edits import device_of_peer, offerable
 from ...core.network.control_messages import Offered
 from ...engine.step.live import open_now
-from ...ports.network.lobby_messages import Neighbour
 from ...words import two_computers as words
 from ...words.translation import _
 from ..kit.action import Action
@@ -25,6 +23,11 @@ from ..kit.row import ends, row
 from ..theme.theme import Theme
 from .tool import Tool
 
+if TYPE_CHECKING:  # what the network needs is loaded when this is opened
+    from ...app.network.peer_session import PeerSession
+    from ...app.network.two_computers import TwoComputers
+    from ...ports.network.lobby_messages import Neighbour
+
 DIGITS = 4
 # (key, text, whether it is on or None where it is only pressed, what it does).
 Press = tuple[str, str, bool | None, Callable[[], None]]
@@ -33,7 +36,7 @@ Press = tuple[str, str, bool | None, Callable[[], None]]
 class CodeCard(Card):
     """The digits to be typed there, or the field for those that stand there."""
 
-    def __init__(self, theme: Theme, two: TwoComputers):
+    def __init__(self, theme: Theme, two: "TwoComputers"):
         super().__init__(theme)
         self._two = two
         self.title, self.digits = Words(theme, "name"), Words(theme, "title", "water", explains=False)
@@ -118,7 +121,7 @@ class Rows(QWidget):
 class PeerCard(Card):
     """One computer that this one is open to."""
 
-    def __init__(self, theme: Theme, two: TwoComputers, id: str):
+    def __init__(self, theme: Theme, two: "TwoComputers", id: str):
         super().__init__(theme)
         self._two, self._id = two, id
         self.title, self.state = Words(theme, "name", explains=False), Words(theme, "body", "mute")
@@ -130,7 +133,7 @@ class PeerCard(Card):
         self.column.addLayout(ends(right=self.away))
         self.away.clicked.connect(lambda: two.part(id))
 
-    def refresh(self, peer: PeerSession) -> None:
+    def refresh(self, peer: "PeerSession") -> None:
         two, setup = self._two, self._two.session.setup
         self.title.say(peer.name)
         device = device_of_peer(setup, self._id)
@@ -178,7 +181,7 @@ class PeerCard(Card):
 class TwoComputersDialog(BesideWindow):
     """From its opening on this computer can be found; once it is left nobody new finds it."""
 
-    def __init__(self, theme: Theme, two: TwoComputers, parent: QWidget | None):
+    def __init__(self, theme: Theme, two: "TwoComputers", parent: QWidget | None):
         super().__init__(_("Two computers"), 760, 700, parent)
         self._theme, self.two = theme, two
         self.about, self.said = Words(theme, "body", "mute"), Words(theme, "strong")
@@ -248,7 +251,7 @@ class TwoComputersDialog(BesideWindow):
         ]
         return rows or ([] if two.sessions else [(words.NOBODY, "mute", [])])
 
-    def _asking(self, n: Neighbour) -> Callable[[], None]:
+    def _asking(self, n: "Neighbour") -> Callable[[], None]:
         return partial(self.two.ask if n.known else self.two.agree, n.id)
 
     def _show_peers(self) -> None:
