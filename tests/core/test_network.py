@@ -2,6 +2,7 @@
 
 import json
 
+import msgspec
 import numpy as np
 import pytest
 from hypothesis import given, settings
@@ -72,9 +73,7 @@ def test_a_clock_that_jumps_is_followed_from_there_and_another_way_is_doubted(rn
     assert clock.watched_s(later[-1][0].returned) < 5
     for times, _ in exchanges(rng, 20, (2e-4, 2e-4), 2e-5, 0.0, 1007.0):
         clock.see(FourTimes(*(a + 40 for a in times)))
-    grown = [
-        clock.see(FourTimes(*(a + 60 for a in t))) for t, _ in exchanges(rng, 8, (2e-3, 2e-3), 2e-5, 0.0, 1007.0)
-    ]
+    grown = [clock.see(FourTimes(*(a + 60 for a in t))) for t, _ in exchanges(rng, 8, (2e-3, 2e-3), 2e-5, 0.0, 1007.0)]
     assert any(grown)
     assert clock.fit.plus_minus_s > 1.5e-3
 
@@ -118,7 +117,9 @@ def test_frames_of_one_engine_are_found_in_the_other_and_back():
     for times, _ in exchanges(np.random.default_rng(3), 30, (2e-4, 2e-4), 1e-6, 100e-6, offset=-1000.0):
         clock.see(times)
     # Their engine did frame 7e6 when their clock showed −970; ours did 9e6 when ours showed 29.5.
-    found = frame_map(EngineClock(at_ns=-970_000_000_000, frame=7e6, rate_hz=44100.0, life=1), clock.fit, 9e6, 29.5, 48e3)
+    found = frame_map(
+        EngineClock(at_ns=-970_000_000_000, frame=7e6, rate_hz=44100.0, life=1), clock.fit, 9e6, 29.5, 48e3
+    )
     t = (1000 - 970) / (1 + 100e-6)  # our clock then
     assert abs(found.at(7e6) - (9e6 + (t - 29.5) * 48e3)) < 0.02
     assert abs(found.speed - 48e3 / (44100 * (1 + 100e-6))) < 1e-6
@@ -155,9 +156,9 @@ def test_whatever_is_said_is_a_record_or_a_refusal(line):
 
 def test_records_are_bounded():
     good = json.loads(encode(Receive(key="part:voice", port=5004, ssrc=7, secret=bytes(30))))
-    for field, bad in (("key", "track:voice"), ("key", "part:" + "x" * 100), ("port", 0), ("port", 70000), ("ssrc", 2**32),
-                       ("secret", "AAAA"), ("more", 1)):  # fmt: skip
-        with pytest.raises(ValueError):
+    wrong = [("key", "track:voice"), ("key", "part:" + "x" * 100), ("port", 0), ("port", 70000), ("ssrc", 2**32)]
+    for field, bad in (*wrong, ("secret", "AAAA"), ("more", 1)):
+        with pytest.raises(msgspec.MsgspecError):
             decode(json.dumps({**good, field: bad}).encode())
 
 

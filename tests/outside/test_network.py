@@ -118,7 +118,9 @@ def test_another_program_of_multicast_dns_finds_us_and_reads_nothing_but_a_name_
         await ours.begin()
         browser = Zeroconf()
         try:
-            ServiceBrowser(browser, TYPE, handlers=[lambda **told: found.setdefault(told["name"], told["state_change"])])
+            ServiceBrowser(
+                browser, TYPE, handlers=[lambda **told: found.setdefault(told["name"], told["state_change"])]
+            )
             for _ in range(60):
                 await asyncio.sleep(0.1)
                 if any(n.startswith("0123456789abcdef") for n in found):

@@ -10,6 +10,7 @@ from typing import Any
 from ..core.files.run_log import begin
 from ..ports.devices.server.wiring import made
 from .command_line import CommandLine, duration
+from .open_to import OpenTo
 from .order_input import WORDS, OrderInput
 from .output import CannotDo
 
@@ -38,6 +39,7 @@ def live(args: argparse.Namespace) -> int:
     running = studio.running
     telling = Teller(args.json, session, studio.desktop, running)
     hands = OrderInput(studio, telling.tell) if args.order else None
+    there = OpenTo(studio.two_computers, args.peer, args.offer, telling.tell) if args.peer else None
     ended: list[int] = []
     for number in (signal.SIGINT, signal.SIGTERM):
         signal.signal(number, lambda n, _frame: ended.append(n))
@@ -49,6 +51,8 @@ def live(args: argparse.Namespace) -> int:
         while not ended and (until is None or time.monotonic() < until):
             app.processEvents()
             telling.look()
+            if there is not None:
+                there.look()
             if hands is not None and telling.up:
                 hands.look()
             if until is None and telling.up and args.seconds is not None:
@@ -191,4 +195,6 @@ def add_commands(to: CommandLine) -> None:
     p.add_argument("--seconds", type=duration, default=None, metavar="N")
     p.add_argument("--open", action="store_true", help="open every call and stream; else they hear silence")
     p.add_argument("--order", action="store_true", help=f"through the running order by standard input: {WORDS}")
+    p.add_argument("--peer", metavar="NAME", help="open to another computer that is known, by its name or number")
+    p.add_argument("--offer", action="append", default=[], metavar="KEY", help="what it may take: part:ID, listener:ID")
     p.add_argument("--let-go", action="store_true", help="at the end, also of microphones that a program has chosen")

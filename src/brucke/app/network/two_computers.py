@@ -2,16 +2,13 @@
 before the person here has chosen “Two computers”, nor after it is closed.
 """
 
-import contextlib
-import os
 import socket
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
-import msgspec
 from msgspec.structs import replace
-from platformdirs import user_config_path, user_runtime_path
+from platformdirs import user_config_path
 from PyQt6.QtCore import QObject, QSettings, pyqtSignal
 
 from ...core.document.setup import Listener
@@ -61,12 +58,12 @@ from ...words.two_computers import (
 from ..engine.live_engine import LiveEngine
 from ..session.session import Session
 from .lobby_process import LobbyProcess
+from .open_file import write_open
 from .peer_session import PeerSession
 
 NAME_KEY, MOST_NAME = "two_computers/name", 60
 CONFIRMED_S = 20.0
 CHANGED_SHARE = 0.2  # a ± that differs by less is the same to whoever looks
-FILE = "brucke-peers.json"
 
 
 @dataclass(frozen=True)
@@ -97,7 +94,8 @@ class TwoComputers(QObject):
         self.talking = Talking()
         self.said, self.tone = "", "mute"
         self.offered: frozenset[str] = frozenset()
-        self.agrees_to_ask: Callable[[str], bool] = lambda _name: False  # without a person, see `commands/live.py`
+        # Who may open without a person being asked, by number and name: see `commands/open_to.py`.
+        self.agrees_to_ask: Callable[[str, str], bool] = lambda _id, _name: False
         self._spare: socket.socket | None = None
         self._seen: dict[str, tuple[int, int, bool]] = {}
         self._shown: object = None
@@ -289,7 +287,7 @@ class TwoComputers(QObject):
     def _asked(self, said: Asked) -> None:
         if said.over:
             self.asks.pop(said.id, None)
-        elif self.agrees_to_ask(said.name):
+        elif self.agrees_to_ask(said.id, said.name):
             self.answer(said.id, True)
         else:
             self.asks[said.id] = said.name
@@ -302,6 +300,7 @@ class TwoComputers(QObject):
             self._offer_port()
             return
         self.part(said.id)
+        self.offered |= set(given_keys(self.session.setup, said.id))  # what goes there stands in the setup already
         self.sessions[said.id] = PeerSession(self.folder, self.name, said, spare)
         self._offer_port()
         self._say(opened_text(said.name), "water")
@@ -363,22 +362,17 @@ class TwoComputers(QObject):
             {"id": p.id, "name": p.name, "address": p.state.address, "there": p.state.there}
             for p in self.sessions.values()
         ]
-        file = open_file()
-        with contextlib.suppress(OSError):
-            if not told:
-                file.unlink(missing_ok=True)
-                return
-            file.parent.mkdir(parents=True, exist_ok=True)
-            with os.fdopen(os.open(file, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600), "wb") as f:
-                f.write(msgspec.json.encode({"pid": os.getpid(), "open": told}))
+        write_open(told)
 
     def _slept(self) -> None:
         for peer in self.sessions.values():
             peer.slept()
 
     def _replaced(self) -> None:
-        """Another document offers nothing before somebody says so."""
-        self.offered, self._seen = frozenset(), {}
+        """Another document offers what goes there in it, and nothing else before somebody says so."""
+        setup = self.session.setup
+        self.offered = frozenset(key for id in self.sessions for key in given_keys(setup, id))
+        self._seen = {}
 
     def close(self) -> None:
         """The application ends."""
@@ -387,11 +381,6 @@ class TwoComputers(QObject):
             peer.end()
         self.sessions.clear()
         self._write()
-
-
-def open_file() -> Path:
-    """Where a running application says to whom it is open; its owner's alone."""
-    return user_runtime_path("brucke") / FILE
 
 
 def replace_talking(talking: Talking, types: int, waits: bool) -> Talking:

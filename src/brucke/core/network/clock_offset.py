@@ -39,8 +39,8 @@ def offset_and_delay(t: FourTimes) -> tuple[float, float]:
 
 
 class OffsetFit(NamedTuple):
-    """Their clock is `offset_s` + `slope` · (t − `at_s`) before ours; at most `bound_s` wrong as far as the quickest way
-    there and back is unequal, and `scatter_s` by what others took longer. `round_trip_s` is the smallest."""
+    """Their clock is `offset_s` + `slope` · (t − `at_s`) before ours; at most `bound_s` wrong as far as the quickest
+    way there and back is unequal, and `scatter_s` by what others took longer. `round_trip_s` is the smallest."""
 
     offset_s: float
     slope: float
