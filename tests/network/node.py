@@ -74,7 +74,7 @@ class Node:
             case "close":
                 two.close_all()
             case "agree" | "ask":
-                id = next(n.id for n in two.neighbours if n.name == given["name"])
+                id = next(n.id for n in two.neighbours if n.name == given["name"] and n.known == (do == "ask"))
                 (two.agree if do == "agree" else two.ask)(id)
             case "code":
                 two.type_code(given["digits"])
@@ -86,8 +86,10 @@ class Node:
             case "take":
                 for id, peer in two.sessions.items():
                     for thing in peer.offer.things:
-                        if thing.key == given["key"]:
+                        if thing.key == given["key"] and given.get("of", id) == id:
                             two.take(id, thing)
+            case "sleep":  # as the kernel would tell it
+                run.slept.emit()
             case "start":
                 run.start(play=True)
             case "air":

@@ -26,23 +26,24 @@ RATE = 48000
 BACK_S = 2.0
 
 
-def small_setup(folder):
+def small_setup(folder, song="harp.flac", rate=RATE):
     """A song and a recorder, and headphones: little to compute, so that two of them run here beside each other."""
-    (folder / "harp.flac").write_bytes((FOLDER / "harp.flac").read_bytes())
+    (folder / song).write_bytes((FOLDER / song).read_bytes())
     setup = Setup(
-        name="Small", devices=(
-            Device(id="table", name="Table", kind="interface", buffer_frames=128, buffers=2, sets_clock=True),
-            Device(id="player", name="Player", kind="player", buffer_frames=1024),
-            Device(id="tape", name="Tape", kind="recorder"),
+        name="Small", rate_hz=rate, devices=(
+            Device(id="table", name="Table", kind="interface", buffer_frames=128, buffers=2, sets_clock=True,
+                   rate_hz=rate),
+            Device(id="player", name="Player", kind="player", buffer_frames=1024, rate_hz=rate),
+            Device(id="tape", name="Tape", kind="recorder", rate_hz=rate),
         ),
         parts=(Part(id="song", name="Song", kind="lead", source="track", device="player", channels=(0, 1),
-                    tracks=(Track(file="harp.flac"),)),),
+                    tracks=(Track(file=song),)),),
         listeners=(Listener(id="phones", name="Headphones", kind="monitor", device="table"),
                    Listener(id="tape", name="Tape", kind="recorder", device="tape")),
         routes=(Route(part="song", listener="phones"),),
     )  # fmt: skip
-    save(folder / "small.json", setup, Knowledge())
-    return folder / "small.json"
+    save(folder / f"{song}-{rate}.json", setup, Knowledge())
+    return folder / f"{song}-{rate}.json"
 
 
 def agree(a, b):
@@ -75,15 +76,15 @@ def take(a, b, key):
     b.until(lambda s: key in [k for _id, k in s[where]])
 
 
-def sound(side, name, seconds, tmp, listener=False):
+def sound(side, name, seconds, tmp, listener=False, rate=RATE):
     """(sound, second of the shared clock at which its first frame was done) of a part, or of a listener's sum."""
     file = tmp / f"{side.name}.npz"
     side.do("keep", parts=[] if listener else [name], listeners=[name] if listener else [], seconds=seconds,
             file=str(file))  # fmt: skip
     kept = np.load(file)
     # Frames done at second 0 of the clock, on average within a block; blocks that came late say nothing of it.
-    offset = np.percentile(kept["pairs"][:, 0] - kept["pairs"][:, 1] * RATE, 90) - 0.4 * 128
-    return kept["sound"][0].astype(float), (int(kept["first"]) - offset) / RATE
+    offset = np.percentile(kept["pairs"][:, 0] - kept["pairs"][:, 1] * rate, 90) - 0.4 * 128
+    return kept["sound"][0].astype(float), (int(kept["first"]) - offset) / rate
 
 
 def later(x, y):
@@ -94,13 +95,20 @@ def later(x, y):
     return at - (len(y) - 1) + (left - right) / (2 * (left - 2 * top + right)), top / np.sqrt((x @ x) * (y @ y))
 
 
-def placed_s(there, here, from_part, to_part, tmp):
-    """Seconds from what the sender's engine had to the same sound in the receiver's."""
-    y, at_y = sound(there, from_part, 4, tmp)
-    x, at_x = sound(here, to_part, 4, tmp)
+def placed_s(there, here, from_part, to_part, device, tmp):
+    """Seconds from what the sender's engine had to the same sound in the receiver's, and the state of the receiver
+    meanwhile: looked at again where the set point has grown just then."""
+    for _ in range(6):
+        before = here.state()["matched"][device][0]
+        time.sleep(4)  # nothing of before the set point that holds now is in what was heard
+        x, at_x = sound(here, to_part, 4, tmp)
+        y, at_y = sound(there, from_part, 4, tmp)
+        state = here.state()
+        if state["matched"][device][0] == before:
+            break
     frames, share = later(x, y)
     assert share > 0.5, share
-    return at_x - at_y + frames / RATE
+    return at_x - at_y + frames / RATE, state
 
 
 @pytest.fixture(scope="module")
@@ -135,8 +143,7 @@ def test_sound_of_each_lies_at_the_other_where_the_set_point_says(pair):
     for there, here in ((b, a), (a, b)):
         device = "stage" if here is a else "desk"
         for _ in range(3):
-            found = placed_s(there, here, "song", f"song_{device}", tmp)
-            state = here.state()
+            found, state = placed_s(there, here, "song", f"song_{device}", device, tmp)
             said, plus_minus = state["matched"][device][0], state["networks"][device][0]
             assert abs(found - said) < max(plus_minus, 3e-4), (found, said, plus_minus)
         assert plus_minus < 1e-3
@@ -250,3 +257,101 @@ def test_nothing_listens_once_it_is_closed(pair):
     assert [listening(n) for n in ("bra", "brb")] == [[], []]
     assert a.until(lambda s: s["missing"], 5)["missing"] == ["stage"]
     assert json.dumps(a.state()["listeners"])  # what was taken stays in the setup, silent
+
+
+def test_two_senders_of_one_name_are_two_and_neither_is_garbled(tmp_path):
+    """At a third of the rate, so that three of them run here beside each other."""
+    here, harp, cello = (small_setup(tmp_path, song, 16000) for song in ("lounge.flac", "harp.flac", "cello.flac"))
+    with network(3) as names:
+        called = zip(names, ("Desk", "Stage", "Stage"), (here, harp, cello), strict=True)
+        sides = [Side(n, name, setup, tmp_path / n) for n, name, setup in called]
+        desk, one, other = sides
+        try:
+            for side in sides:
+                side.do("open")
+                side.do("start")
+            shown = desk.until(lambda s: sum(n[1] == "Stage" for n in s["neighbours"]) == 2)["neighbours"]
+            assert len({id for id, *_ in shown}) == 2
+            for count in (1, 2):
+                desk.do("agree", name="Stage")
+                shows = [s for s in (one, other) if s.until(lambda st: True)["talking"][1]] or [
+                    s for s in (one, other) if waits_for_digits(s)
+                ]
+                desk.until(lambda s: s["talking"][2])
+                desk.do("code", digits=shows[0].state()["talking"][1])
+                desk.until(lambda s, count=count: len(s["peers"]) == count and answers(s))
+            for side in (one, other):
+                side.do("offer", key="part:song")
+            desk.until(lambda s: all(p["offer"] for p in s["peers"].values()))
+            desk.do("take", key="part:song")
+            for side in (one, other):
+                side.until(lambda s: any(k == "part:song" for _, k in s["listeners"]))
+                side.do("air", on=True)
+            state = desk.until(lambda s: all(p["flows"] for p in s["peers"].values()) and len(s["matched"]) == 2, 60)
+            taken = [id for id, key in state["parts"] if key]
+            assert len(taken) == 2
+            names_there = {p["name"] for p in state["peers"].values()}
+            assert names_there == {"Stage"}
+            time.sleep(4)
+            heard = {id: sound(desk, id, 3, tmp_path, rate=16000)[0] for id in taken}
+            own = {s: sound(s, "song", 4, tmp_path, rate=16000)[0] for s in (one, other)}
+            shares = np.array([[later(heard[id], own[s])[1] for s in (one, other)] for id in taken])
+            assert sorted(shares.argmax(axis=1)) == [0, 1]
+            assert shares.max(axis=1).min() > 0.5
+            assert shares.min(axis=1).max() < 0.3  # the two play one tune
+        finally:
+            for side in sides:
+                side.end()
+
+
+def waits_for_digits(side):
+    try:
+        side.until(lambda s: s["talking"][1], 3)
+    except AssertionError:
+        return False
+    return True
+
+
+SING = ("Sing to a backing track: A track, your voice, headphones, a call and a recorder. You will hear the music, and "
+        "them. They will hear you and the music, in step.")  # fmt: skip
+
+
+def test_from_two_empty_homes_to_the_first_sound_in_eight_presses_and_four_digits(tmp_path):
+    presses = 0
+
+    def press(side, text):
+        nonlocal presses
+        side.do("press", text=text)
+        presses += 1
+
+    def key(side, name):
+        nonlocal presses
+        side.do("key", key=name)
+        presses += 1
+
+    with network(2) as (na, nb):
+        a = Side(na, "Desk", "none", tmp_path / "a", node="window_node.py")
+        b = Side(nb, "Stage", "none", tmp_path / "b", node="window_node.py")
+        try:
+            press(b, SING)
+            key(a, "Ctrl+T")
+            key(b, "Ctrl+T")
+            a.until(lambda s: s["neighbours"])
+            press(a, "Agree on a code")
+            digits = b.until(lambda s: s["talking"][1])["talking"][1]
+            a.until(lambda s: s["talking"][2])
+            a.do("type", text=digits)
+            b.until(answers)
+            press(b, "Music")
+            a.until(lambda s: any(p["offer"] for p in s["peers"].values()))
+            press(a, "Music")
+            b.until(lambda s: any(k for _, k in s["listeners"]))
+            press(b, "Let them hear")
+            press(b, "Play")
+            state = a.until(lambda s: flows(s) and s["matched"], 60)
+            part = next(id for id, at in state["parts"] if at)
+            a.until(lambda s: np.abs(sound(a, part, 0.5, tmp_path)[0]).max() > 1e-3, 60)
+            assert presses <= 8
+        finally:
+            a.end()
+            b.end()

@@ -36,7 +36,7 @@ class WindowNode(Node):
         match do:
             case "press":
                 found = [
-                    b for b in self.front.findChildren(QAbstractButton)
+                    b for b in (*self.front.findChildren(QAbstractButton), *self.window.findChildren(QAbstractButton))
                     if b.isVisible() and b.isEnabled() and given["text"] in (b.text(), b.accessibleName())
                 ]  # fmt: skip
                 assert found, [b.text() for b in self.front.findChildren(QAbstractButton) if b.isVisible()]

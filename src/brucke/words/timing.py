@@ -302,7 +302,7 @@ SHORT_STAGES = {
 def evidence_text(s: Stage) -> str:
     """How the latency of a stage is known; what is unconfirmed is never simply called measured."""
     if s.evidence == "unconfirmed":
-        return _("as measured on {day}").format(day=day_text(s.date))
+        return _("as measured on {day}").format(day=day_text(s.date)) if s.date else _("not confirmed")
     return {
         "measured": _("measured"),
         "calculated": _("calculated"),

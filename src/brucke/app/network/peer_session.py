@@ -10,6 +10,7 @@ from pathlib import Path
 import msgspec
 
 from ...core.network.control_messages import Goodbye, Offer, Taken
+from ...core.timing.make_evidence import now as now_date
 from ...engine.processes.backoff import Backoff
 from ...engine.processes.channel import Channel
 from ...engine.processes.link import EngineLink
@@ -30,6 +31,7 @@ from ...ports.network.lobby_messages import OpenedTo
 
 ENDS_S = 2.0
 CALLS_S = 5.0
+CONFIRMED_S = 20.0  # watched for so long since anything was strange
 HANGS_S = 5.0  # it says how it stands four times a second
 
 
@@ -49,6 +51,7 @@ class PeerSession:
         self._wiring: PeerWiring | None = None
         self._pauses, self.restarts, self._heard = Backoff(), 0, 0.0
         self.answered, self._begun = False, time.monotonic()
+        self.date, self._confirmed = now_date(), False  # when it was opened, or last known well
         self._start()
 
     def _start(self) -> None:
@@ -100,6 +103,9 @@ class PeerSession:
             if isinstance(message, PeerState):
                 self.state, self.name = message, message.name or self.name
                 self.answered = self.answered or message.there
+                confirmed = message.watched_s >= CONFIRMED_S
+                if confirmed != self._confirmed:
+                    self.date, self._confirmed = now_date(), confirmed
             elif isinstance(message, PeerSays):
                 if isinstance(message.said, Offer):
                     self.offer, self.offers_seen = message.said, self.offers_seen + 1

@@ -11,7 +11,8 @@ from msgspec.structs import replace
 from platformdirs import user_config_path
 from PyQt6.QtCore import QObject, QSettings, pyqtSignal
 
-from ...core.document.setup import Listener
+from ...core.document.setup import Listener, Setup
+from ...core.edits.listener_edits import add_listener
 from ...core.edits.peer_edits import (
     device_of_peer,
     give_to_peer,
@@ -20,12 +21,14 @@ from ...core.edits.peer_edits import (
     take_from_peer,
     taken_keys,
 )
+from ...core.edits.route_edits import device_of_this_computer
 from ...core.knowledge.evidence import Network
 from ...core.network.control_messages import Offered, Taken
 from ...core.timing.peer_offer import offer_of
 from ...core.timing.stage import Stage
 from ...engine.step.live import with_door
 from ...ports.devices.peer import PeerWiring
+from ...ports.devices.server_choice import spoken
 from ...ports.network.listening import listening_socket
 from ...ports.network.lobby_messages import (
     AgreeingEnded,
@@ -46,6 +49,7 @@ from ...ports.network.lobby_messages import (
     WantCode,
 )
 from ...ports.network.lobby_messages import Neighbours as NeighboursNow
+from ...words.documents import LISTENER_WORDS
 from ...words.timing import stage_text
 from ...words.translation import _
 from ...words.two_computers import (
@@ -59,10 +63,9 @@ from ..engine.live_engine import LiveEngine
 from ..session.session import Session
 from .lobby_process import LobbyProcess
 from .open_file import write_open
-from .peer_session import PeerSession
+from .peer_session import CONFIRMED_S, PeerSession
 
 NAME_KEY, MOST_NAME = "two_computers/name", 60
-CONFIRMED_S = 20.0
 CHANGED_SHARE = 0.2  # a ± that differs by less is the same to whoever looks
 
 
@@ -202,10 +205,19 @@ class TwoComputers(QObject):
     def take(self, id: str, thing: Offered) -> None:
         """One of theirs."""
         session = self.sessions[id]
-        after = take_from_peer(self.session.setup, id, session.name, thing)
+        after = take_from_peer(self._heard_somewhere(), id, session.name, thing)
         self.session.edit(_("take {name} from {peer}").format(name=thing.name, peer=session.name), after, "gather")
         if self.running.state == "stopped" and taken_keys(self.session.setup, id):
             self.running.start()
+
+    def _heard_somewhere(self) -> Setup:
+        """The setup with headphones: where nobody listens yet, what is taken would be heard by nobody."""
+        setup = self.session.setup
+        if any(x.kind == "monitor" for x in setup.listeners):
+            return setup
+        name, device = LISTENER_WORDS["monitor"]
+        after = add_listener(setup, "monitor", name, device)
+        return device_of_this_computer(after, after.listeners[-1].device) if spoken() else after
 
     def leave(self, id: str, key: str) -> None:
         after = leave_at_peer(self.session.setup, id, key)
@@ -391,7 +403,7 @@ def _network(peer: PeerSession) -> Network:
     state = peer.state
     return Network(
         plus_minus_s=state.plus_minus_s, round_trip_s=state.round_trip_s,
-        confirmed=state.watched_s >= CONFIRMED_S, there=state.there,
+        confirmed=state.watched_s >= CONFIRMED_S, there=state.there, date=peer.date,
         steps={thing.key: thing.stages for thing in peer.offer.things},
     )  # fmt: skip
 

@@ -172,13 +172,14 @@ class Matching(msgspec.Struct, frozen=True, kw_only=True):
 
 class Network(msgspec.Struct, frozen=True, kw_only=True):
     """The way to another computer: the ± of its clock and the smallest round trip; whether it was watched for long
-    enough since anything was strange, and whether it answers now. `steps` are what it says of its own steps, by the
-    stream."""
+    enough since anything was strange, and whether it answers now; `date` is when it was last known well, or was opened.
+    `steps` are what it says of its own steps, by the stream."""
 
     plus_minus_s: float
     round_trip_s: float
     confirmed: bool = False
     there: bool = True
+    date: str = ""
     steps: dict[str, tuple[FarStage, ...]] = {}
 
 

@@ -30,16 +30,22 @@ def network_stage(known: KnowsFacts, device: Device, code: str) -> Stage:
         f"wander:{code}:{device.id}": max(told.wander_s or UNWATCHED_S, LEAST_WANDER_S),
     }
     kind: EvidenceKind = "measured" if way.confirmed and way.there else "unconfirmed"
-    return Stage("network", Uncertain(seconds, terms), kind, device.id)
+    return Stage("network", Uncertain(seconds, terms), kind, device.id, way.date)
 
 
 def far_stages(known: KnowsFacts, device: Device, stream: str) -> list[Stage]:
     """What the other computer says of its own steps of a stream; one unknown step where it says nothing."""
     way = known.facts.networks.get(device.id)
     steps = None if way is None else way.steps.get(stream)
-    if steps is None:
+    if way is None or steps is None:
         return [Stage("there", ZERO, "unknown", device.id)]
     return [
-        Stage("there", Uncertain(s.seconds, {f"{device.id}·{name}": w for name, w in s.terms.items()}), s.kind, s.name)
+        Stage(
+            "there",
+            Uncertain(s.seconds, {f"{device.id}·{name}": w for name, w in s.terms.items()}),
+            s.kind,
+            s.name,
+            way.date if s.kind in ("measured", "unconfirmed") else "",
+        )
         for s in steps
     ]

@@ -21,7 +21,6 @@ PING_S = 0.05
 SILENT_S = 1.0  # a line on which nothing was said for so long is made anew
 DIAL_S = 0.7
 MOST_HANDSHAKES = 8
-CONFIRMED_S = 20.0  # watched for so long without anything strange
 
 
 class Hears(Protocol):
