@@ -58,10 +58,12 @@ def plug(name, is_in):
     inside("ip", "brswitch", "link", "set", f"w{name}", "up" if is_in else "down")
 
 
-def listening(name):
-    """Ports that something listens at in a namespace."""
-    said = subprocess.run(["ip", "netns", "exec", name, "cat", "/proc/net/tcp", "/proc/net/udp", "/proc/net/tcp6",
-                           "/proc/net/udp6"], check=True, capture_output=True, text=True).stdout  # fmt: skip
+def listening(name, kinds=("tcp", "udp", "tcp6", "udp6")):
+    """Places that something listens at in a namespace, as the kernel writes them."""
+    files = [f"/proc/net/{kind}" for kind in kinds]
+    said = subprocess.run(
+        ["ip", "netns", "exec", name, "cat", *files], check=True, capture_output=True, text=True
+    ).stdout
     rows = [line.split() for line in said.splitlines() if ":" in line.split()[0]]
     return sorted(row[1] for row in rows if row[3] in ("0A", "07"))
 

@@ -7,6 +7,8 @@ from what the application says of it.
 import json
 import os
 import signal
+import subprocess
+import sys
 import time
 from pathlib import Path
 
@@ -116,7 +118,7 @@ def pair(tmp_path_factory):
     """Two that agreed, one song each way, both let the other hear."""
     tmp = tmp_path_factory.mktemp("two")
     setup = small_setup(tmp)
-    with network(2) as (na, nb):
+    with network(3) as (na, nb, _stranger):
         before = [listening(n) for n in (na, nb)]
         a, b = Side(na, "Desk", setup, tmp / "a"), Side(nb, "Stage", setup, tmp / "b")
         try:
@@ -205,14 +207,18 @@ def test_a_cable_that_is_out_for_three_seconds(pair):
     assert any("does not answer" in said for said in a.state()["said"])
 
 
-@pytest.mark.parametrize("which", ["here", "there"])
+@pytest.mark.parametrize("which", ["here", "there", "both"])
 def test_a_process_that_is_killed_is_back_by_itself(pair, which):
     a, b, _tmp = pair
-    side = a if which == "here" else b
-    before = next(iter(side.state()["peers"].values()))
-    os.kill(before["pid"], signal.SIGKILL)
+    before = {
+        side: next(iter(side.state()["peers"].values())) for side in {"here": [a], "there": [b]}.get(which, [a, b])
+    }
+    for peer in before.values():
+        os.kill(peer["pid"], signal.SIGKILL)
+        time.sleep(0.2)
     began = time.monotonic()
-    side.until(lambda s: next(iter(s["peers"].values()))["restarts"] > before["restarts"], 5)
+    for side, peer in before.items():
+        side.until(lambda s, peer=peer: next(iter(s["peers"].values()))["restarts"] > peer["restarts"], 5)
     for each in (a, b):
         each.until(lambda s: answers(s) and flows(s) and not s["missing"], 10)
     assert time.monotonic() - began < BACK_S + 2.0, time.monotonic() - began
@@ -231,6 +237,50 @@ def test_another_address(pair):
         side.until(lambda s: answers(s) and flows(s) and not s["missing"], 10)
     assert time.monotonic() - began < 6.0
     assert not any(n[1] for n in a.state()["networks"].values())  # unconfirmed: it is another way
+
+
+def resident(pid):
+    return int(Path(f"/proc/{pid}/statm").read_text().split()[1]) * 4096
+
+
+def test_a_stranger_who_replays_and_makes_up_packets_and_words_is_heard_by_nobody(pair):
+    a, b, tmp = pair
+    seconds = float(os.environ.get("BRUCKE_FUZZ_S", "15"))
+    script, kept = str(Path(__file__).with_name("attacker.py")), str(tmp / "kept")
+    subprocess.run(["ip", "netns", "exec", "brb", sys.executable, script, "listen", kept, "3"], check=True)
+    b.do("air", on=False)
+    time.sleep(1.5)
+    peer = next(iter(a.state()["peers"].values()))
+    ports = [[int(at.split(":")[1], 16) for at in listening("bra", (kind,))] for kind in ("tcp", "udp")]
+    assert all(ports)
+    before, late = resident(peer["pid"]), peer["late"]
+    attack = subprocess.Popen(
+        ["ip", "netns", "exec", "brc", sys.executable, script, "send", kept, str(seconds), "10.77.0.1",
+         *(",".join(map(str, p)) for p in ports)], stdout=subprocess.PIPE, text=True,
+    )  # fmt: skip
+    while attack.poll() is None:
+        x, _ = sound(a, "song_stage", 0.5, tmp)
+        assert not x.any()
+    assert int(attack.stdout.read()) > 100 * seconds
+    state = a.state()
+    peer_now = next(iter(state["peers"].values()))
+    assert peer_now["there"]
+    assert (peer_now["pid"], peer_now["restarts"]) == (peer["pid"], peer["restarts"])
+    assert peer_now["late"] - late < 48000 * 0.2  # of its own; what was sent again would be seconds of it
+    assert resident(peer["pid"]) - before < 2e6
+    assert not state["asks"]
+    assert len(state["peers"]) == 1
+    b.do("air", on=True)
+    a.until(flows)
+
+
+def test_sleep_is_doubted_and_comes_back(pair):
+    a, b, _tmp = pair
+    a.until(lambda s: any(n[1] for n in s["networks"].values()), 40)
+    a.do("sleep")
+    a.until(lambda s: not any(n[1] for n in s["networks"].values()), 3)
+    assert flows(a.until(answers))
+    assert b.state()["open"]
 
 
 def test_keys_stand_in_no_argument_and_files_are_their_owners_alone(pair):

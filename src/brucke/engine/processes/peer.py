@@ -4,6 +4,7 @@ python -m brucke.engine.processes.peer SOCKET LISTENING ARGUMENTS — started by
 and no code stands in the arguments.
 """
 
+import gc
 import os
 import socket
 import sys
@@ -78,6 +79,7 @@ class PeerProcess:
             if now - self._told > TELL_S:
                 self._told = now
                 self._tell()
+                gc.collect()  # what strangers leave behind; all that was there at the beginning is left out of it
             time.sleep(TURN_S if sound is not None else IDLE_S)
         if self.sound is not None:
             self.sound.end()
