@@ -10,8 +10,10 @@ from pathlib import Path
 import numpy as np
 from PyQt6.QtCore import QCoreApplication, QSettings
 
+from brucke.app.recording.take_folders import takes_folder
 from brucke.app.session.session import Session
 from brucke.app.studio import Studio
+from brucke.core.aligning.align import align
 from brucke.core.edits.peer_edits import offerable
 from brucke.engine.processes.forked import FORKS
 from brucke.engine.processes.reading import Reading
@@ -19,10 +21,19 @@ from brucke.engine.processes.region import Head
 from brucke.rehearse import equipment
 
 
+class Exact:
+    """Stand-ins who play to the frame, so that what is left is not theirs."""
+
+    facts_of = staticmethod(equipment.facts_of)
+
+    def world_command(self, setup_file, folders, exact=False, real=(), roomy=False):
+        return equipment.world_command(setup_file, folders, True, real, roomy)
+
+
 class Node:
     def __init__(self, setup, home):
         self.app = self.make_app()
-        session = self.session = Session(equipment)
+        session = self.session = Session(Exact() if os.environ.get("BRUCKE_EXACT") else equipment)
         if setup.name != "none":
             session.open(setup)
         self.studio = Studio(session, QSettings(str(home / "s.ini"), QSettings.Format.IniFormat))
@@ -58,12 +69,13 @@ class Node:
             "matched": {k: [m.in_s, m.out_s, m.fast_ppm, m.wander_s, m.lost] for k, m in
                         self.session.facts.matched.items()},
             "networks": {k: [n.plus_minus_s, n.confirmed, n.there] for k, n in self.session.facts.networks.items()},
-            "missing": self.session.facts.missing,
+            "missing": self.session.facts.missing, "measured": self.session.measured,
+            "measuring": self.studio.measuring.busy, "taking": self.studio.taking.state,
+            "takes": [str(t) for t in sorted(takes_folder(self.session).rglob("take.json"))],
             "parts": [(p.id, p.at_peer) for p in self.session.setup.parts],
             "listeners": [(x.id, x.at_peer) for x in self.session.setup.listeners],
             "open": self.session.live.on_air, "shut": sorted(self.session.live.shut),
-            "verdicts": {x.id: self.studio.session.timing.of(x.id).verdict.code if False else "" for x in
-                         self.session.setup.listeners},
+            "verdicts": {t.listener: t.verdict.code for t in self.session.timing.listeners},
         }  # fmt: skip
 
     def do(self, do, **given):
@@ -91,7 +103,14 @@ class Node:
             case "sleep":  # as the kernel would tell it
                 run.slept.emit()
             case "start":
-                run.start(play=True)
+                run.start(play=given.get("play", True))
+            case "measure":
+                self.studio.measuring.count_s = 0.0
+                self.studio.measuring.begin()
+            case "align":
+                self.session.edit("in step", align(self.session.situation), "align")
+            case "record":
+                self.studio.taking.record(asks=False)
             case "air":
                 run.set_on_air(given["on"])
             case "keep":

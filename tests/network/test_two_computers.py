@@ -14,14 +14,17 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+import soundfile as sf
+from msgspec.structs import replace
 from scipy.signal import correlate
 
 from brucke.core.document.setup import Device, Listener, Part, Route, Setup, Track
 from brucke.core.knowledge.evidence import Knowledge
-from brucke.core.storage.setup_file import save
+from brucke.core.measure.take_offset import left_between
+from brucke.core.storage.setup_file import load, save
 from brucke.demo import FOLDER
 
-from .namespaces import Side, inside, listening, missing, network, plug
+from .namespaces import Side, inside, listening, missing, network, plug, shaped_wire
 
 pytestmark = [pytest.mark.live, pytest.mark.skipif(bool(missing()), reason=missing() or "-")]
 RATE = 48000
@@ -402,6 +405,65 @@ def test_from_two_empty_homes_to_the_first_sound_in_eight_presses_and_four_digit
             part = next(id for id, at in state["parts"] if at)
             a.until(lambda s: np.abs(sound(a, part, 0.5, tmp_path)[0]).max() > 1e-3, 60)
             assert presses <= 8
+        finally:
+            a.end()
+            b.end()
+
+
+def sung_setup(folder):
+    """A song, and a voice that sings along to it by ear."""
+    file = small_setup(folder)
+    setup, _ = load(file)
+    for name in ("voice.flac",):
+        (folder / name).write_bytes((FOLDER / name).read_bytes())
+    voice = Part(id="voice", name="Voice", kind="follower", source="microphone", device="table", channels=(0,),
+                 follows="song", hears_at="phones", beat_source="voice.flac")  # fmt: skip
+    song = replace(setup.parts[0], beat_source="harp.flac", timebase="player")
+    save(folder / "sung.json", replace(setup, parts=(song, voice)), Knowledge())
+    return folder / "sung.json"
+
+
+def test_who_listens_there_is_in_step_over_a_bad_network_in_the_file_recorded_there(tmp_path, monkeypatch):
+    """20 ms each way ± 5 ms, one packet in a hundred lost. People who play to the frame: what is left is ours."""
+    monkeypatch.setenv("BRUCKE_EXACT", "1")
+    sources = {"song": sf.read(FOLDER / "harp.flac")[0].mean(axis=1), "voice": sf.read(FOLDER / "voice.flac")[0]}
+    sources = {k: np.ascontiguousarray(v if v.ndim == 1 else v.mean(axis=1), np.float32) for k, v in sources.items()}
+    with shaped_wire(delay_ms=[20, 20], jitter_ms=5, loss=0.01) as ((na, nb), _change):
+        a = Side(na, "Desk", sung_setup(tmp_path), tmp_path / "a")
+        b = Side(nb, "Stage", small_setup(tmp_path), tmp_path / "b")
+        try:
+            a.do("start")
+            b.do("start", play=False)
+            for _ in range(4):
+                a.until(lambda s: s["engine"] == "running", 60)
+                a.do("measure")
+                if a.until(lambda s: not s["measuring"], 60)["measured"]:
+                    break
+            agree(a, b)
+            b.do("offer", key="listener:tape")
+            a.until(lambda s: any("listener:tape" in dict(p["offer"]) for p in s["peers"].values()))
+            a.do("take", key="listener:tape")
+            a.do("air", on=True)
+            b.until(lambda s: flows(s) and s["matched"], 60)
+            left = {}
+            for how in ("before", "after"):
+                if how == "after":
+                    a.until(lambda s: s["matched"].get("stage", [0, 0])[1] > 0, 20)
+                    a.do("align")
+                time.sleep(3)
+                b.do("record")
+                time.sleep(25)
+                b.do("record")
+                b.until(lambda s: s["taking"] == "idle", 30)
+                take = Path(b.state()["takes"][-1]).parent
+                recording = np.concatenate([sf.read(f)[0] for f in sorted(take.rglob("tape*.wav"))])
+                recording = np.ascontiguousarray(recording.mean(axis=1), np.float32)
+                found = left_between(sources, "song", recording, RATE)
+                assert found is not None
+                left[how] = found.left["voice"].median_s
+            assert abs(left["before"]) > 3e-3, left
+            assert abs(left["after"]) < 1e-3, left
+            assert a.state()["verdicts"]["tape_stage"] == "in_step"
         finally:
             a.end()
             b.end()

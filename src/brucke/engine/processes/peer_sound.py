@@ -221,7 +221,7 @@ class PeerSound:
 
     def _rest(self, now: float) -> None:
         """Nobody answers, or nothing is wanted: what lies ready fades by itself, then it is silent."""
-        if now - self._came > QUIET_S:
+        if self.wiring.comes and now - self._came > QUIET_S:
             self.told[MatchedHead.THERE] = 0
             self.incoming = None
 
@@ -242,6 +242,10 @@ class PeerSound:
             self.set_point.late(now, int(self.told[MatchedHead.SHORT]) / self.rate)
             self.told[MatchedHead.SHORT] = 0
         self.region["missing"][self.wiring.devices[0]] = int(fit is None)
+        far = self.streams.far
+        self.told[MatchedHead.OUT_SET] = round(far.set_point_s * self.rate) if far is not None else 0
+        if far is not None and far.set_point_s and not self.wiring.comes:
+            self.told[MatchedHead.THERE] = 1  # nothing comes from there, and it is matched all the same
         if fit is None and now - self._came > QUIET_S:
             self.told[MatchedHead.THERE] = 0
 
@@ -250,8 +254,6 @@ class PeerSound:
         told[MatchedHead.LOOKED_NS] = time.monotonic_ns()
         assert self.incoming is not None
         told[MatchedHead.IN_SET] = max(1, self.incoming.set_point)
-        far = self.streams.far
-        told[MatchedHead.OUT_SET] = round(far.set_point_s * self.rate) if far is not None else 0
         told[MatchedHead.FAST_PPB] = round((1.0 / speed - 1.0) * 1e9)
         if now - self._wander_from > WANDER_S:
             told[MatchedHead.WANDER_NS] = round(self._wander / self.rate * 1e9)
