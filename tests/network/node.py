@@ -10,11 +10,13 @@ from pathlib import Path
 import numpy as np
 from PyQt6.QtCore import QCoreApplication, QSettings
 
+from brucke.app.network.plain_rtp import send_plain, take_plain
 from brucke.app.recording.take_folders import takes_folder
 from brucke.app.session.session import Session
 from brucke.app.studio import Studio
 from brucke.core.aligning.align import align
 from brucke.core.edits.peer_edits import offerable
+from brucke.core.network.session_description import read_description
 from brucke.engine.processes.forked import FORKS
 from brucke.engine.processes.reading import Reading
 from brucke.engine.processes.region import Head
@@ -75,6 +77,8 @@ class Node:
             "parts": [(p.id, p.at_peer) for p in self.session.setup.parts],
             "listeners": [(x.id, x.at_peer) for x in self.session.setup.listeners],
             "open": self.session.live.on_air, "shut": sorted(self.session.live.shut),
+            "unknown": [s.detail for t in self.session.timing.listeners for r in t.routes for s in r.stages
+                        if s.evidence == "unknown" and s.code == "network"],
             "verdicts": {t.listener: t.verdict.code for t in self.session.timing.listeners},
         }  # fmt: skip
 
@@ -113,6 +117,15 @@ class Node:
                 self.studio.taking.record(asks=False)
             case "air":
                 run.set_on_air(given["on"])
+            case "send_plain":
+                return {"sdp": send_plain(two, given["address"], given["port"])}
+            case "take_plain":
+                take_plain(two, read_description(given["sdp"].encode()))
+            case "end_plain":
+                for id in [id for id in two.sessions if id.startswith("rtp:")]:
+                    two.part(id)
+            case "let":
+                two.let_hear(given["listener"], given["on"])
             case "keep":
                 return self.keep(**given)
         return {}

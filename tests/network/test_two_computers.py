@@ -14,106 +14,12 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-import soundfile as sf
-from msgspec.structs import replace
-from scipy.signal import correlate
 
-from brucke.core.document.setup import Device, Listener, Part, Route, Setup, Track
-from brucke.core.knowledge.evidence import Knowledge
-from brucke.core.measure.take_offset import left_between
-from brucke.core.storage.setup_file import load, save
-from brucke.demo import FOLDER
-
-from .namespaces import Side, inside, listening, missing, network, plug, shaped_wire
+from .namespaces import Side, inside, listening, missing, network, plug
+from .pairs import agree, answers, flows, later, placed_s, small_setup, sound, take
 
 pytestmark = [pytest.mark.live, pytest.mark.skipif(bool(missing()), reason=missing() or "-")]
-RATE = 48000
 BACK_S = 2.0
-
-
-def small_setup(folder, song="harp.flac", rate=RATE):
-    """A song and a recorder, and headphones: little to compute, so that two of them run here beside each other."""
-    (folder / song).write_bytes((FOLDER / song).read_bytes())
-    setup = Setup(
-        name="Small", rate_hz=rate, devices=(
-            Device(id="table", name="Table", kind="interface", buffer_frames=128, buffers=2, sets_clock=True,
-                   rate_hz=rate),
-            Device(id="player", name="Player", kind="player", buffer_frames=1024, rate_hz=rate),
-            Device(id="tape", name="Tape", kind="recorder", rate_hz=rate),
-        ),
-        parts=(Part(id="song", name="Song", kind="lead", source="track", device="player", channels=(0, 1),
-                    tracks=(Track(file=song),)),),
-        listeners=(Listener(id="phones", name="Headphones", kind="monitor", device="table"),
-                   Listener(id="tape", name="Tape", kind="recorder", device="tape")),
-        routes=(Route(part="song", listener="phones"),),
-    )  # fmt: skip
-    save(folder / f"{song}-{rate}.json", setup, Knowledge())
-    return folder / f"{song}-{rate}.json"
-
-
-def agree(a, b):
-    """`a` asks, `b` shows the digits; both are open to each other afterwards."""
-    for side in (a, b):
-        side.do("open")
-    a.until(lambda s: any(n[1] == b.name for n in s["neighbours"]))
-    a.do("agree", name=b.name)
-    digits = b.until(lambda s: s["talking"][1])["talking"][1]
-    a.until(lambda s: s["talking"][2])
-    a.do("code", digits=digits)
-    for side in (a, b):
-        side.until(answers)
-
-
-def answers(state):
-    return bool(state["peers"]) and all(p["there"] for p in state["peers"].values())
-
-
-def flows(state):
-    return bool(state["peers"]) and any(p["flows"] for p in state["peers"].values())
-
-
-def take(a, b, key):
-    """`b` offers it, `a` takes it, and it goes there: whoever comes while others hear stays closed."""
-    b.do("offer", key=key)
-    a.until(lambda s: any(key in dict(p["offer"]) for p in s["peers"].values()))
-    a.do("take", key=key)
-    where = "listeners" if key.startswith("part:") else "parts"
-    b.until(lambda s: key in [k for _id, k in s[where]])
-
-
-def sound(side, name, seconds, tmp, listener=False, rate=RATE):
-    """(sound, second of the shared clock at which its first frame was done) of a part, or of a listener's sum."""
-    file = tmp / f"{side.name}.npz"
-    side.do("keep", parts=[] if listener else [name], listeners=[name] if listener else [], seconds=seconds,
-            file=str(file))  # fmt: skip
-    kept = np.load(file)
-    # Frames done at second 0 of the clock, on average within a block; blocks that came late say nothing of it.
-    offset = np.percentile(kept["pairs"][:, 0] - kept["pairs"][:, 1] * rate, 90) - 0.4 * 128
-    return kept["sound"][0].astype(float), (int(kept["first"]) - offset) / rate
-
-
-def later(x, y):
-    """(frames, with fractions, by which x is later than y; how much of x that is): SciPy's correlation."""
-    c = correlate(x, y, method="fft")
-    at = int(np.argmax(np.abs(c)))
-    left, top, right = np.abs(c[at - 1 : at + 2])
-    return at - (len(y) - 1) + (left - right) / (2 * (left - 2 * top + right)), top / np.sqrt((x @ x) * (y @ y))
-
-
-def placed_s(there, here, from_part, to_part, device, tmp):
-    """Seconds from what the sender's engine had to the same sound in the receiver's, and the state of the receiver
-    meanwhile: looked at again where the set point has grown just then."""
-    for _ in range(6):
-        before = here.state()["matched"][device][0]
-        time.sleep(4)  # nothing of before the set point that holds now is in what was heard
-        x, at_x = sound(here, to_part, 4, tmp)
-        y, at_y = sound(there, from_part, 4, tmp)
-        state = here.state()
-        if state["matched"][device][0] == before:
-            break
-    frames, share = later(x, y)
-    assert share > 0.5, share
-    return at_x - at_y + frames / RATE, state
 
 
 @pytest.fixture(scope="module")
@@ -242,6 +148,30 @@ def test_another_address(pair):
     assert not any(n[1] for n in a.state()["networks"].values())  # unconfirmed: it is another way
 
 
+def test_plain_rtp_is_taken_by_its_description_and_its_time_is_unknown(pair):
+    a, b, tmp = pair
+    there = next(iter(a.state()["peers"].values()))["address"]
+    sdp = a.do("send_plain", address=there, port=5004)["sdp"]
+    assert "10.77.0.1" in sdp
+    b.do("take_plain", sdp=sdp)
+    listener = next(id for id, key in a.state()["listeners"] if key == "listener:stream")
+    time.sleep(1.0)
+    part = next(id for id, key in b.state()["parts"] if key == "part:stream")
+    b.until(lambda s: s["matched"].get("10_77_0_1", [0])[0], 20)
+    assert not sound(b, part, 0.5, tmp)[0].any()  # it came while others heard, so it stays closed
+    a.do("let", listener=listener, on=True)
+    end = time.monotonic() + 10
+    while np.abs(sound(b, part, 0.5, tmp)[0]).max() < 0.01:
+        assert time.monotonic() < end
+    while later(sound(b, part, 4, tmp)[0], sound(a, "song", 4, tmp)[0])[1] < 0.5:
+        assert time.monotonic() < end + 20
+    assert "10_77_0_1" in b.state()["unknown"]
+    assert "10_77_0_1" not in b.state()["networks"]
+    for side in (a, b):
+        side.do("end_plain")
+    b.until(lambda s: "10_77_0_1" in s["missing"], 5)
+
+
 def resident(pid):
     return int(Path(f"/proc/{pid}/statm").read_text().split()[1]) * 4096
 
@@ -310,160 +240,3 @@ def test_nothing_listens_once_it_is_closed(pair):
     assert [listening(n) for n in ("bra", "brb")] == [[], []]
     assert a.until(lambda s: s["missing"], 5)["missing"] == ["stage"]
     assert json.dumps(a.state()["listeners"])  # what was taken stays in the setup, silent
-
-
-def test_two_senders_of_one_name_are_two_and_neither_is_garbled(tmp_path):
-    """At a third of the rate, so that three of them run here beside each other."""
-    here, harp, cello = (small_setup(tmp_path, song, 16000) for song in ("lounge.flac", "harp.flac", "cello.flac"))
-    with network(3) as names:
-        called = zip(names, ("Desk", "Stage", "Stage"), (here, harp, cello), strict=True)
-        sides = [Side(n, name, setup, tmp_path / n) for n, name, setup in called]
-        desk, one, other = sides
-        try:
-            for side in sides:
-                side.do("open")
-                side.do("start")
-            shown = desk.until(lambda s: sum(n[1] == "Stage" for n in s["neighbours"]) == 2)["neighbours"]
-            assert len({id for id, *_ in shown}) == 2
-            for count in (1, 2):
-                desk.do("agree", name="Stage")
-                shows = [s for s in (one, other) if s.until(lambda st: True)["talking"][1]] or [
-                    s for s in (one, other) if waits_for_digits(s)
-                ]
-                desk.until(lambda s: s["talking"][2])
-                desk.do("code", digits=shows[0].state()["talking"][1])
-                desk.until(lambda s, count=count: len(s["peers"]) == count and answers(s))
-            for side in (one, other):
-                side.do("offer", key="part:song")
-            desk.until(lambda s: all(p["offer"] for p in s["peers"].values()))
-            desk.do("take", key="part:song")
-            for side in (one, other):
-                side.until(lambda s: any(k == "part:song" for _, k in s["listeners"]))
-                side.do("air", on=True)
-            state = desk.until(lambda s: all(p["flows"] for p in s["peers"].values()) and len(s["matched"]) == 2, 60)
-            taken = [id for id, key in state["parts"] if key]
-            assert len(taken) == 2
-            names_there = {p["name"] for p in state["peers"].values()}
-            assert names_there == {"Stage"}
-            time.sleep(4)
-            heard = {id: sound(desk, id, 3, tmp_path, rate=16000)[0] for id in taken}
-            own = {s: sound(s, "song", 4, tmp_path, rate=16000)[0] for s in (one, other)}
-            shares = np.array([[later(heard[id], own[s])[1] for s in (one, other)] for id in taken])
-            assert sorted(shares.argmax(axis=1)) == [0, 1]
-            assert shares.max(axis=1).min() > 0.5
-            assert shares.min(axis=1).max() < 0.3  # the two play one tune
-        finally:
-            for side in sides:
-                side.end()
-
-
-def waits_for_digits(side):
-    try:
-        side.until(lambda s: s["talking"][1], 3)
-    except AssertionError:
-        return False
-    return True
-
-
-SING = ("Sing to a backing track: A track, your voice, headphones, a call and a recorder. You will hear the music, and "
-        "them. They will hear you and the music, in step.")  # fmt: skip
-
-
-def test_from_two_empty_homes_to_the_first_sound_in_eight_presses_and_four_digits(tmp_path):
-    presses = 0
-
-    def press(side, text):
-        nonlocal presses
-        side.do("press", text=text)
-        presses += 1
-
-    def key(side, name):
-        nonlocal presses
-        side.do("key", key=name)
-        presses += 1
-
-    with network(2) as (na, nb):
-        a = Side(na, "Desk", "none", tmp_path / "a", node="window_node.py")
-        b = Side(nb, "Stage", "none", tmp_path / "b", node="window_node.py")
-        try:
-            press(b, SING)
-            key(a, "Ctrl+T")
-            key(b, "Ctrl+T")
-            a.until(lambda s: s["neighbours"])
-            press(a, "Agree on a code")
-            digits = b.until(lambda s: s["talking"][1])["talking"][1]
-            a.until(lambda s: s["talking"][2])
-            a.do("type", text=digits)
-            b.until(answers)
-            press(b, "Music")
-            a.until(lambda s: any(p["offer"] for p in s["peers"].values()))
-            press(a, "Music")
-            b.until(lambda s: any(k for _, k in s["listeners"]))
-            press(b, "Let them hear")
-            press(b, "Play")
-            state = a.until(lambda s: flows(s) and s["matched"], 60)
-            part = next(id for id, at in state["parts"] if at)
-            a.until(lambda s: np.abs(sound(a, part, 0.5, tmp_path)[0]).max() > 1e-3, 60)
-            assert presses <= 8
-        finally:
-            a.end()
-            b.end()
-
-
-def sung_setup(folder):
-    """A song, and a voice that sings along to it by ear."""
-    file = small_setup(folder)
-    setup, _ = load(file)
-    for name in ("voice.flac",):
-        (folder / name).write_bytes((FOLDER / name).read_bytes())
-    voice = Part(id="voice", name="Voice", kind="follower", source="microphone", device="table", channels=(0,),
-                 follows="song", hears_at="phones", beat_source="voice.flac")  # fmt: skip
-    song = replace(setup.parts[0], beat_source="harp.flac", timebase="player")
-    save(folder / "sung.json", replace(setup, parts=(song, voice)), Knowledge())
-    return folder / "sung.json"
-
-
-def test_who_listens_there_is_in_step_over_a_bad_network_in_the_file_recorded_there(tmp_path, monkeypatch):
-    """20 ms each way ± 5 ms, one packet in a hundred lost. People who play to the frame: what is left is ours."""
-    monkeypatch.setenv("BRUCKE_EXACT", "1")
-    sources = {"song": sf.read(FOLDER / "harp.flac")[0].mean(axis=1), "voice": sf.read(FOLDER / "voice.flac")[0]}
-    sources = {k: np.ascontiguousarray(v if v.ndim == 1 else v.mean(axis=1), np.float32) for k, v in sources.items()}
-    with shaped_wire(delay_ms=[20, 20], jitter_ms=5, loss=0.01) as ((na, nb), _change):
-        a = Side(na, "Desk", sung_setup(tmp_path), tmp_path / "a")
-        b = Side(nb, "Stage", small_setup(tmp_path), tmp_path / "b")
-        try:
-            a.do("start")
-            b.do("start", play=False)
-            for _ in range(4):
-                a.until(lambda s: s["engine"] == "running", 60)
-                a.do("measure")
-                if a.until(lambda s: not s["measuring"], 60)["measured"]:
-                    break
-            agree(a, b)
-            b.do("offer", key="listener:tape")
-            a.until(lambda s: any("listener:tape" in dict(p["offer"]) for p in s["peers"].values()))
-            a.do("take", key="listener:tape")
-            a.do("air", on=True)
-            b.until(lambda s: flows(s) and s["matched"], 60)
-            left = {}
-            for how in ("before", "after"):
-                if how == "after":
-                    a.until(lambda s: s["matched"].get("stage", [0, 0])[1] > 0, 20)
-                    a.do("align")
-                time.sleep(3)
-                b.do("record")
-                time.sleep(25)
-                b.do("record")
-                b.until(lambda s: s["taking"] == "idle", 30)
-                take = Path(b.state()["takes"][-1]).parent
-                recording = np.concatenate([sf.read(f)[0] for f in sorted(take.rglob("tape*.wav"))])
-                recording = np.ascontiguousarray(recording.mean(axis=1), np.float32)
-                found = left_between(sources, "song", recording, RATE)
-                assert found is not None
-                left[how] = found.left["voice"].median_s
-            assert abs(left["before"]) > 3e-3, left
-            assert abs(left["after"]) < 1e-3, left
-            assert a.state()["verdicts"]["tape_stage"] == "in_step"
-        finally:
-            a.end()
-            b.end()

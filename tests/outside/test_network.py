@@ -5,20 +5,27 @@ import hmac
 import socket
 import ssl
 import struct
+import threading
 import time
 
+import av
 import numpy as np
 import pytest
 from cryptography.hazmat.primitives.ciphers import Cipher, algorithms, modes
+from hypothesis import given, settings
+from hypothesis import strategies as st
 from zeroconf import ServiceBrowser, Zeroconf
 
 from brucke.core.network.clock_offset import FourTimes, offset_and_delay
 from brucke.core.network.linear_pcm import decode_pcm
 from brucke.core.network.rtp_packet import RtpError, parse_rtp, unwrapped
+from brucke.core.network.session_description import DescriptionError, Stream, describe, read_description
 from brucke.ports.network.agreement import Agreement, AgreementError
 from brucke.ports.network.gstreamer import missing_packages
 from brucke.ports.network.identity import Identity
 from brucke.ports.network.neighbours import TYPE, Neighbours
+from brucke.ports.network.plain_stream import PlainStream
+from brucke.ports.network.plain_streams import PlainReceived, PlainSent
 from brucke.ports.network.sound_streams import SentStream, StreamKey
 
 RATE = 48000
@@ -160,3 +167,120 @@ def test_only_who_has_the_digits_and_the_certificates_agrees(tmp_path):
             Agreement("types", "0471", one.certificate).proof(message, two.certificate)
     assert one.id != two.id
     assert ssl.DER_cert_to_PEM_cert(one.certificate) == (tmp_path / "1" / "peer_certificate.pem").read_text()
+
+
+def whole_numbers(rng, frames):
+    """Sound [frames, 2] of 24 bits, to the bit."""
+    return (rng.integers(-(2**23), 2**23, (frames, 2)) / 2**23).astype(np.float32)
+
+
+def test_a_description_is_read_as_rfc_8866_writes_it():
+    """The example of RFC 8866, section 5, without its people, cannot be taken; with L16 or L24 in it, it can."""
+    example = (
+        b"v=0\r\no=- 3724394400 3724394405 IN IP4 198.51.100.1\r\ns=A call\r\ni=SDP Offer #1\r\n"
+        b"u=http://www.example.com/home.html\r\ne=somebody@example.com\r\np=+1 617 555-6011\r\n"
+        b"c=IN IP4 198.51.100.1\r\nt=0 0\r\nm=audio 49170 RTP/AVP 0\r\nm=audio 49180 RTP/AVP 0\r\n"
+        b"m=video 51372 RTP/AVP 99\r\nc=IN IP6 2001:db8::2\r\na=rtpmap:99 h263-1998/90000\r\n"
+    )
+    with pytest.raises(DescriptionError, match="not L16 or L24"):
+        read_description(example)
+    ours = example.replace(b"m=audio 49170 RTP/AVP 0", b"m=audio 49170 RTP/AVP 98\r\na=rtpmap:98 L24/48000/2")
+    assert read_description(ours) == Stream("198.51.100.1", "198.51.100.1", 49170, 98, "L24", 48000, 2)
+    static = example.replace(b"RTP/AVP 0", b"RTP/AVP 10", 1)  # RFC 3551, table 4
+    assert read_description(static)[4:] == ("L16", 44100, 2)
+    made = Stream("10.0.0.1", "10.0.0.2", 5004, 96, "L24", 48000, 2)
+    assert read_description(describe(made, "Night\nboat").encode()) == made
+
+
+@settings(max_examples=300, deadline=None)
+@given(st.binary(max_size=300) | st.lists(st.sampled_from(
+    ["v=0", "o=- 1 1 IN IP4 10.0.0.1", "c=IN IP4 10.0.0.2/127", "m=audio 5004 RTP/AVP 96", "m=audio x RTP/AVP 1",
+     "a=rtpmap:96 L24/48000/2", "a=rtpmap:96 L24/48000/99", "m=video 1 RTP/AVP 96", "s=-", "m=", "c=IN IP4 999.1.1.1",
+     "a=source-filter: incl IN IP4 * 10.0.0.3"]), max_size=9).map(lambda x: "\n".join(x).encode()))  # fmt: skip
+def test_whatever_is_described_is_a_stream_within_bounds_or_a_sentence(data):
+    try:
+        stream = read_description(data)
+    except DescriptionError:
+        return
+    assert 1 <= stream.port <= 65535
+    assert stream.channels in (1, 2)
+
+
+def test_another_program_hears_what_we_send_by_our_description_to_the_bit(tmp_path, rng):
+    """FFmpeg's libraries open the description and decode."""
+    port = free_port()
+    how = PlainStream(address="127.0.0.1", port=port, encoding="L24", payload_type=96, rate_hz=RATE)
+    text = describe(Stream("127.0.0.1", "127.0.0.1", port, 96, "L24", RATE, 2), "Nightboat")
+    (tmp_path / "ours.sdp").write_text(text)
+    sound, heard = whole_numbers(rng, 128 * 700), []
+    ready, done = threading.Event(), threading.Event()
+
+    def hear():
+        options = {"protocol_whitelist": "file,udp,rtp", "analyzeduration": "100000", "probesize": "20000"}
+        ready.set()
+        with av.open(str(tmp_path / "ours.sdp"), options=options, timeout=8.0) as there:
+            for frame in there.decode(audio=0):
+                heard.append(frame.to_ndarray().reshape(-1, 2))
+                if sum(map(len, heard)) > 128 * 300:
+                    break
+        done.set()
+
+    listener = threading.Thread(target=hear, daemon=True)
+    listener.start()
+    assert ready.wait(5)
+    time.sleep(0.3)
+    sent = PlainSent(how, 77)
+    try:
+        for at in range(0, len(sound), 128):
+            sent.push(at, sound[at : at + 128])
+            time.sleep(0.0026)
+            if done.is_set():
+                break
+    finally:
+        sent.stop()
+    assert done.wait(10)
+    got = (np.concatenate(heard).astype(np.int64) >> 8).astype(np.int64)
+    ours = np.round(sound.astype(np.float64) * 2**23).astype(np.int64)
+    begin = next(i for i in range(len(ours) - len(got)) if np.array_equal(ours[i : i + 64], got[:64]))
+    assert np.array_equal(ours[begin : begin + len(got)], got)
+
+
+def test_what_another_program_sends_is_taken_to_the_bit_and_from_nobody_else(rng):
+    """FFmpeg's libraries send L24; a stranger's packets on the same port are left out."""
+    port = free_port()
+    ours = PlainReceived(
+        PlainStream(address="127.0.0.1", port=port, encoding="L24", payload_type=97, rate_hz=RATE)
+    )  # FFmpeg's first dynamic number for sound
+    sound = whole_numbers(rng, 480 * 40)
+    whole = np.round(sound.astype(np.float64) * 2**23).astype(np.int32) << 8
+    stranger = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
+    stranger.bind(("127.0.0.2", 0))
+    found = []
+    try:
+        with av.open(f"rtp://127.0.0.1:{port}", "w", format="rtp") as there:
+            stream = there.add_stream("pcm_s24be", rate=RATE, layout="stereo")
+            for at in range(0, len(whole), 480):
+                frame = av.AudioFrame.from_ndarray(whole[at : at + 480].reshape(1, -1), format="s32", layout="stereo")
+                frame.sample_rate, frame.pts = RATE, at
+                for packet in stream.encode(frame):
+                    there.mux(packet)
+                stranger.sendto(struct.pack("!BBHII", 0x80, 97, 1, at, 99) + bytes(600), ("127.0.0.1", port))
+                time.sleep(0.01)
+                found += ours.pull(0)
+        time.sleep(0.1)
+        found += ours.pull(0)
+    finally:
+        ours.stop()
+        stranger.close()
+    assert ours.refused >= 40
+    first = found[0][0]
+    got = np.zeros_like(sound)
+    for at, piece in found:
+        got[at - first : at - first + len(piece)] = piece
+    assert np.array_equal(got[: len(sound) - 480], sound[: len(sound) - 480])
+
+
+def free_port():
+    with socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as s:
+        s.bind(("127.0.0.1", 0))
+        return s.getsockname()[1] & ~1

@@ -1,6 +1,7 @@
 """What is said of equipment: how its clock is matched, and what is measured of it."""
 
 from ..core.document.setup import Device, Setup
+from ..core.edits.peer_edits import PLAIN
 from ..core.knowledge.evidence import Matching
 from ..core.knowledge.quantities import OUTSIDE_STEP
 from ..core.routing.clocks import leading_card, matched
@@ -11,8 +12,10 @@ from .translation import _
 
 def matching_text(setup: Setup, device: Device, m: Matching | None) -> str:
     """How a device with a clock of its own is matched; “” where it has none."""
+    if device.kind == "peer" and device.card.startswith(PLAIN):
+        return plain_matching_text(m)
     if device.kind == "peer":
-        return peer_matching_text(device.name, m)
+        return peer_matching_text(m)
     if device not in matched(setup) and m is None:
         return ""
     leads = leading_card(setup)
@@ -37,7 +40,15 @@ def matching_text(setup: Setup, device: Device, m: Matching | None) -> str:
     ) + lost  # fmt: skip
 
 
-def peer_matching_text(name: str, m: Matching | None) -> str:
+def plain_matching_text(m: Matching | None) -> str:
+    """Of a program that speaks plain RTP."""
+    text = _("A program that speaks plain RTP. When its sound was made is not known.")
+    if m is None or not m.in_s:
+        return text
+    return _("{text} It is used {ms} after it came.").format(text=text, ms=ms_text(m.in_s))
+
+
+def peer_matching_text(m: Matching | None) -> str:
     """Of another computer: how much later its sound is used here, and ours there."""
     if m is None:
         return _("Another computer. Ctrl+T shows how it stands with it.")

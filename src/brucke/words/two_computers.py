@@ -77,6 +77,29 @@ def door_text(name: str, is_open: bool, silent: bool) -> tuple[str, str]:
     return _("{name} is open: it is heard there.").format(name=name), _("Close")
 
 
+PLAIN_ABOUT = _(
+    "Off unless you choose it, and not encrypted: whoever listens on this network hears what is sent. Only what comes "
+    "from the address in the description is taken. When its sound was made is not known until it is measured."
+)
+
+
+def is_address(text: str) -> bool:
+    """Four numbers, as programs write an address."""
+    parts = text.split(".")
+    return len(parts) == 4 and all(p.isdigit() and len(p) < 4 and int(p) < 256 for p in parts)
+
+
+def plain_text(name: str, state: "Stands", takes: bool) -> tuple[str, str]:
+    """(sentence, tone) of a program that speaks plain RTP."""
+    if state.why:
+        return _("{name}: {why}.").format(name=name, why=state.why), "coral"
+    if takes and not state.there:
+        return _("Nothing comes from {name}.").format(name=name), "coral"
+    if takes:
+        return _("Sound comes from {name}, unencrypted; its time is not known.").format(name=name), "ink"
+    return _("To {name}, unencrypted: whoever listens on this network hears it.").format(name=name), "ink"
+
+
 class Stands(Protocol):
     """How it stands with another computer."""
 

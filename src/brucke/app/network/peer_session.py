@@ -5,7 +5,6 @@ import socket
 import subprocess
 import sys
 import time
-from pathlib import Path
 
 import msgspec
 
@@ -27,7 +26,6 @@ from ...engine.processes.peer_messages import (
 )
 from ...engine.processes.region import shape_text
 from ...ports.devices.peer import PeerWiring
-from ...ports.network.lobby_messages import OpenedTo
 
 ENDS_S = 2.0
 CALLS_S = 5.0
@@ -36,13 +34,12 @@ HANGS_S = 5.0  # it says how it stands four times a second
 
 
 class PeerSession:
-    """`opened` is whom both persons have agreed to open to; `listening` is where it may call, kept while the process is
-    started anew. `goodbye`: the person there has closed."""
+    """`given` is whom both persons have agreed to open to, or how plain RTP goes; `listening` is where it may call,
+    kept while the process is started anew. `goodbye`: the person there has closed."""
 
-    def __init__(self, folder: Path, name: str, opened: OpenedTo, listening: socket.socket):
-        self.id, self.name = opened.id, opened.name
-        self._folder, self._ours, self._opened, self._listening = folder, name, opened, listening
-        self.state = PeerState(there=False, address=opened.address)
+    def __init__(self, id: str, name: str, given: PeerArguments, listening: socket.socket | None):
+        self.id, self.name, self.given, self._listening = id, name, given, listening
+        self.state = PeerState(there=False, address=given.address)
         self.offer, self.taken, self.goodbye = Offer(), Taken(), False
         self.offers_seen = self.taken_seen = 0  # how often either has changed
         self._sent_offer: Offer | None = None
@@ -56,13 +53,11 @@ class PeerSession:
 
     def _start(self) -> None:
         self._channel, theirs = Channel.pair()
-        given = PeerArguments(
-            folder=str(self._folder), certificate=self._opened.certificate, name=self._ours,
-            address=self.state.address or self._opened.address, port=self._opened.port,
-        )  # fmt: skip
-        handles = (theirs.fileno(), self._listening.fileno())
+        given = msgspec.structs.replace(self.given, address=self.state.address or self.given.address)
+        handles = [theirs.fileno(), *([self._listening.fileno()] if self._listening is not None else [])]
+        named = [*handles, -1][:2]
         self._process = subprocess.Popen(
-            [sys.executable, "-m", "brucke.engine.processes.peer", *map(str, handles),
+            [sys.executable, "-m", "brucke.engine.processes.peer", *map(str, named),
              msgspec.json.encode(given).decode()],
             pass_fds=handles, stdin=subprocess.DEVNULL, stdout=subprocess.DEVNULL,
             env={**os.environ, "BRUCKE_ROLE": "peer", "OMP_NUM_THREADS": "1", "OPENBLAS_NUM_THREADS": "1"},
@@ -156,4 +151,5 @@ class PeerSession:
         if self._link is not None and self._wiring is not None:
             self._silence(self._link, self._wiring)
         self._channel.close()
-        self._listening.close()
+        if self._listening is not None:
+            self._listening.close()

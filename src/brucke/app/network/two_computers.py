@@ -2,9 +2,9 @@
 before the person here has chosen “Two computers”, nor after it is closed.
 """
 
+import dataclasses
 import socket
 from collections.abc import Callable
-from dataclasses import dataclass
 from pathlib import Path
 
 from msgspec.structs import replace
@@ -22,10 +22,10 @@ from ...core.edits.peer_edits import (
     taken_keys,
 )
 from ...core.edits.route_edits import device_of_this_computer
-from ...core.knowledge.evidence import Network
 from ...core.network.control_messages import Offered, Taken
 from ...core.timing.peer_offer import offer_of
 from ...core.timing.stage import Stage
+from ...engine.processes.peer_messages import PeerArguments
 from ...engine.step.live import with_door
 from ...ports.devices.peer import PeerWiring
 from ...ports.devices.server_choice import spoken
@@ -62,22 +62,12 @@ from ...words.two_computers import (
 from ..engine.live_engine import LiveEngine
 from ..session.session import Session
 from .lobby_process import LobbyProcess
+from .network_facts import alike, network_of
 from .open_file import write_open
-from .peer_session import CONFIRMED_S, PeerSession
+from .peer_session import PeerSession
+from .talking import Talking
 
 NAME_KEY, MOST_NAME = "two_computers/name", 60
-CHANGED_SHARE = 0.2  # a ± that differs by less is the same to whoever looks
-
-
-@dataclass(frozen=True)
-class Talking:
-    """What the persons at both computers are asked now. `name` is the other computer, `shows` are digits to be typed
-    there, `types` how many tries are left to type those that stand there; `waits`: the other one has to answer."""
-
-    name: str = ""
-    shows: str = ""
-    types: int = 0
-    waits: bool = False
 
 
 class TwoComputers(QObject):
@@ -170,7 +160,7 @@ class TwoComputers(QObject):
         self._say_to_lobby(AskToAgree(id=id))
 
     def type_code(self, digits: str) -> None:
-        self.talking = replace_talking(self.talking, types=0, waits=True)
+        self.talking = dataclasses.replace(self.talking, types=0, waits=True)
         self._say_to_lobby(TypeCode(digits=digits))
 
     def ask(self, id: str) -> None:
@@ -205,12 +195,12 @@ class TwoComputers(QObject):
     def take(self, id: str, thing: Offered) -> None:
         """One of theirs."""
         session = self.sessions[id]
-        after = take_from_peer(self._heard_somewhere(), id, session.name, thing)
+        after = take_from_peer(self.with_headphones(), id, session.name, thing)
         self.session.edit(_("take {name} from {peer}").format(name=thing.name, peer=session.name), after, "gather")
         if self.running.state == "stopped" and taken_keys(self.session.setup, id):
             self.running.start()
 
-    def _heard_somewhere(self) -> Setup:
+    def with_headphones(self) -> Setup:
         """The setup with headphones: where nobody listens yet, what is taken would be heard by nobody."""
         setup = self.session.setup
         if any(x.kind == "monitor" for x in setup.listeners):
@@ -313,7 +303,10 @@ class TwoComputers(QObject):
             return
         self.part(said.id)
         self.offered |= set(given_keys(self.session.setup, said.id))  # what goes there stands in the setup already
-        self.sessions[said.id] = PeerSession(self.folder, self.name, said, spare)
+        given = PeerArguments(
+            folder=str(self.folder), certificate=said.certificate, name=self.name, address=said.address, port=said.port
+        )
+        self.sessions[said.id] = PeerSession(said.id, said.name, given, spare)
         self._offer_port()
         self._say(opened_text(said.name), "water")
 
@@ -346,10 +339,10 @@ class TwoComputers(QObject):
         facts, networks = self.session.facts, {}
         for id, peer in self.sessions.items():
             device = device_of_peer(self.session.setup, id)
-            if device is not None:
-                now = _network(peer)
+            if device is not None and not peer.given.is_plain:  # of plain RTP nobody knows when its sound was made
+                now = network_of(peer)
                 before = facts.networks.get(device.id)
-                networks[device.id] = before if before is not None and _alike(before, now) else now
+                networks[device.id] = before if before is not None and alike(before, now) else now
         if networks != facts.networks:
             self.session.see(replace(facts, networks=networks))
 
@@ -393,21 +386,3 @@ class TwoComputers(QObject):
             peer.end()
         self.sessions.clear()
         self._write()
-
-
-def replace_talking(talking: Talking, types: int, waits: bool) -> Talking:
-    return Talking(talking.name, talking.shows, types, waits)
-
-
-def _network(peer: PeerSession) -> Network:
-    state = peer.state
-    return Network(
-        plus_minus_s=state.plus_minus_s, round_trip_s=state.round_trip_s,
-        confirmed=state.watched_s >= CONFIRMED_S, there=state.there, date=peer.date,
-        steps={thing.key: thing.stages for thing in peer.offer.things},
-    )  # fmt: skip
-
-
-def _alike(a: Network, b: Network) -> bool:
-    near = abs(a.plus_minus_s - b.plus_minus_s) <= CHANGED_SHARE * a.plus_minus_s and b.plus_minus_s <= a.plus_minus_s
-    return near and (a.confirmed, a.there, a.steps) == (b.confirmed, b.there, b.steps)

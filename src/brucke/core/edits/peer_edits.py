@@ -16,6 +16,8 @@ from .part_edits import free_colour, remove_part
 from .route_edits import set_on
 
 PART, LISTENER = "part:", "listener:"
+PLAIN = "rtp:"  # with its address, the `card` of a program that speaks plain RTP
+STREAM = "stream"  # it has one each way, of no name
 MOST_PAIRS = 64
 
 
@@ -160,6 +162,18 @@ def _take_back(setup: Setup, peer: str, wanted: tuple[str, ...]) -> Setup:
         if p.device == device.id and p.at_peer.startswith(LISTENER) and p.at_peer not in wanted:
             setup = remove_part(setup, p.id)
     return without_unused_devices(setup)
+
+
+def listener_at_program(setup: Setup, card: str, name: str) -> Setup:
+    """A listener at a program that speaks plain RTP, which gets every part of ours; as it was where there is one."""
+    if f"{LISTENER}{STREAM}" in taken_keys(setup, card):
+        return setup
+    return take_from_peer(setup, card, name, Offered(key=f"{LISTENER}{STREAM}", name="RTP"))
+
+
+def part_of_program(setup: Setup, card: str, name: str) -> Setup:
+    """The part that comes from there; as it was where there is one."""
+    return take_from_peer(setup, card, name, Offered(key=f"{PART}{STREAM}", name="RTP"))
 
 
 def offerable(setup: Setup) -> tuple[tuple[str, str], ...]:

@@ -6,6 +6,7 @@ and no code stands in the arguments.
 
 import gc
 import os
+import secrets
 import socket
 import sys
 import time
@@ -17,6 +18,7 @@ from ...core.files.run_log import begin
 from ...core.network.control_messages import Goodbye, Offer, Received, Said, Taken
 from ...ports.network.gstreamer import GStreamerError, missing_packages
 from ...ports.network.identity import Identity
+from ...ports.network.plain_streams import PlainStreams, PlainTalk
 from ...ports.network.session_control import SessionControl
 from .channel import Channel
 from .messages import Quit
@@ -34,12 +36,19 @@ TELL_S = 0.25
 class PeerProcess:
     """What the conversation tells comes in its thread; everything else is done in `run`."""
 
-    def __init__(self, channel: Channel, listening: socket.socket, given: PeerArguments):
+    def __init__(self, channel: Channel, listening: int, given: PeerArguments):
         self.channel, self.name, self.why = channel, "", ""
-        self.control = SessionControl(
-            Identity(Path(given.folder)), given.certificate, given.name, listening, given.address, given.port, self
-        )
-        self.streams = PeerStreams(self.control.say)
+        self.control: SessionControl | PlainTalk
+        self.streams: PeerStreams | PlainStreams
+        if given.is_plain:
+            self.streams = PlainStreams(given.comes, given.goes, secrets.randbelow(2**32 - 1) + 1)
+            self.control = PlainTalk(self.streams)
+        else:
+            self.control = SessionControl(
+                Identity(Path(given.folder)), given.certificate, given.name, socket.socket(fileno=listening),
+                given.address, given.port, self,
+            )  # fmt: skip
+            self.streams = PeerStreams(self.control.say)
         self.sound: PeerSound | None = None
         self._offer: Offer | None = None
         self._taken: Taken | None = None
@@ -49,12 +58,14 @@ class PeerProcess:
 
     def line_begins(self, address: str, name: str) -> None:
         self.name, self.why = name, ""
+        assert isinstance(self.streams, PeerStreams)
         for said in (self._offer, self._taken):
             if said is not None:
                 self.control.say(said)
         self.streams.begin_anew(address)
 
     def line_ends(self) -> None:
+        assert isinstance(self.streams, PeerStreams)
         self.streams.begin_anew("")
 
     def refused(self, why: str) -> None:
@@ -63,7 +74,7 @@ class PeerProcess:
     def hears(self, said: Said) -> None:
         if isinstance(said, Offer | Taken | Goodbye):
             self.channel.send(PeerSays(said=said))
-        else:
+        elif isinstance(self.streams, PeerStreams):
             self.streams.hears(said)
 
     # In the process's own thread
@@ -136,7 +147,7 @@ class PeerProcess:
 
 def main() -> None:
     begin(os.environ.get("BRUCKE_ROLE", "peer"))
-    channel, listening = Channel.attach(int(sys.argv[1])), socket.socket(fileno=int(sys.argv[2]))
+    channel, listening = Channel.attach(int(sys.argv[1])), int(sys.argv[2])
     channel.takes_handles = True
     given = msgspec.json.decode(sys.argv[3].encode(), type=PeerArguments)
     process = PeerProcess(channel, listening, given)

@@ -4,6 +4,7 @@ import msgspec
 
 from ...core.network.control_messages import Goodbye, Offer, Taken
 from ...ports.devices.peer import PeerWiring
+from ...ports.network.plain_stream import PlainStream
 
 
 class _PeerMessage(msgspec.Struct, frozen=True, kw_only=True, tag=True):
@@ -12,13 +13,19 @@ class _PeerMessage(msgspec.Struct, frozen=True, kw_only=True, tag=True):
 
 class PeerArguments(msgspec.Struct, frozen=True, kw_only=True):
     """`folder` is where the identity lies, `certificate` the other side's; `name` what we are called, `address` and
-    `port` where the other side listens."""
+    `port` where the other side listens. With `comes` or `goes` it is no Brucke: plain RTP, and nobody to talk to."""
 
-    folder: str
-    certificate: bytes
-    name: str
-    address: str
-    port: int
+    folder: str = ""
+    certificate: bytes = b""
+    name: str = ""
+    address: str = ""
+    port: int = 0
+    comes: PlainStream | None = None
+    goes: PlainStream | None = None
+
+    @property
+    def is_plain(self) -> bool:
+        return self.comes is not None or self.goes is not None
 
 
 class UseEngine(_PeerMessage, frozen=True, kw_only=True):

@@ -17,6 +17,8 @@ from ...ports.devices.clocks.head import MatchedHead
 from ...ports.devices.clocks.loop import Clock
 from ...ports.devices.clocks.matching import Incoming
 from ...ports.devices.peer import PeerWiring
+from ...ports.network.plain_streams import PlainSent, PlainStreams
+from ...ports.network.sound_streams import SentStream
 from ..step.plan import F32
 from .peer_streams import PeerStreams
 from .region import PORT_BLOCKS, Head, Region
@@ -35,7 +37,7 @@ QUIET_S = 0.3  # what does not come for so long is gone
 class PeerSound:
     """Of one engine. `turn` is called about every millisecond."""
 
-    def __init__(self, region: Region, streams: PeerStreams):
+    def __init__(self, region: Region, streams: PeerStreams | PlainStreams):
         self.region, self.streams, self.wiring = region, streams, PeerWiring(name="", devices=(0,))
         shape = region.shape
         self.n, self.rate = shape.block, shape.rate
@@ -101,9 +103,9 @@ class PeerSound:
         if self.leading.known and now - self._ahead_at > 0.01 and len(self._ahead) < MOST_LOOKS:
             self._ahead_at = now
             self._ahead.append(self._done() - self.leading.frames_at(now))
-            # An engine that was late with a block says nothing of where it is: of looks at any time within a block, one
-            # tenth is within a tenth of the newest place.
-            self.ahead = float(np.percentile(self._ahead, 90)) - 0.4 * self.n
+            # An engine that was late with a block says nothing of where it is: what is seen right after it was prompt
+            # does, and looks come half a block later on average.
+            self.ahead = float(np.percentile(self._ahead, 97)) - 0.47 * self.n
         return self.leading.known and time.monotonic_ns() - region.get(Head.BEAT_NS) < STALLED_NS
 
     def _done(self) -> int:
@@ -127,7 +129,8 @@ class PeerSound:
     def _send(self) -> None:
         done = self._done()
         rows = dict(self.wiring.sends)
-        for key, stream in list(self.streams.sent.items()):
+        sending: dict[str, SentStream | PlainSent] = {**self.streams.sent}
+        for key, stream in sending.items():
             row = rows.get(key)
             if row is None:
                 continue

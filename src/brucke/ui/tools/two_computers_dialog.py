@@ -16,11 +16,12 @@ from ..kit.button import Button
 from ..kit.card import Card
 from ..kit.dialog import BesideWindow
 from ..kit.field import TextField
-from ..kit.flow import Flow
 from ..kit.label import Words
 from ..kit.place import scrolled
 from ..kit.row import ends, row
 from ..theme.theme import Theme
+from .plain_rtp_card import PlainRtpCard
+from .rows import Press, Rows
 from .tool import Tool
 
 if TYPE_CHECKING:  # what the network needs is loaded when this is opened
@@ -29,8 +30,6 @@ if TYPE_CHECKING:  # what the network needs is loaded when this is opened
     from ...ports.network.lobby_messages import Neighbour
 
 DIGITS = 4
-# (key, text, whether it is on or None where it is only pressed, what it does).
-Press = tuple[str, str, bool | None, Callable[[], None]]
 
 
 class CodeCard(Card):
@@ -71,51 +70,6 @@ class CodeCard(Card):
         if len(digits) == DIGITS:
             self.field.hide()
             self._two.type_code(digits)
-
-
-class Rows(QWidget):
-    """Lines of words and buttons, made anew where they are others."""
-
-    def __init__(self, theme: Theme):
-        super().__init__()
-        self._theme, self._shown = theme, ""
-        self.column = QVBoxLayout(self)
-        self.column.setContentsMargins(0, 0, 0, 0)
-        self.buttons: dict[str, Button] = {}
-
-    def show_rows(self, rows: list[tuple[str, str, list[Press]]]) -> None:
-        """(words, their tone, buttons)."""
-        said = repr([(t, tone, [(k, b, on) for k, b, on, _do in buttons]) for t, tone, buttons in rows])
-        if said == self._shown:
-            return
-        focused = next((k for k, b in self.buttons.items() if b.hasFocus()), "")
-        self._shown, self.buttons = said, {}
-        while (item := self.column.takeAt(0)) is not None:
-            widget = item.widget()
-            if widget is not None:
-                widget.hide()
-                widget.deleteLater()
-        for text, tone, buttons in rows:
-            self.column.addWidget(self._line(text, tone, buttons))
-        if focused in self.buttons:
-            self.buttons[focused].setFocus()
-
-    def _line(
-        self, text: str, tone: str, buttons: list[Press]
-    ) -> QWidget:  # fmt: skip
-        line = QWidget()
-        flow = Flow(8, line)
-        said = Words(self._theme, "body", tone, wraps=False)
-        said.setText(text)
-        flow.addWidget(said)
-        for key, name, on, do in buttons:
-            button = Button(self._theme, name, "outline" if on is None else "choice")
-            button.setChecked(bool(on))
-            button.setAccessibleName(f"{text} {name}".strip())
-            button.clicked.connect(lambda _checked=False, do=do: do())
-            self.buttons[key] = button
-            flow.addWidget(button)
-        return line
 
 
 class PeerCard(Card):
@@ -188,6 +142,7 @@ class TwoComputersDialog(BesideWindow):
         self.name = TextField(theme, _("What this computer is called to others"))
         self.code, self.asks, self.found = CodeCard(theme, two), Rows(theme), Rows(theme)
         self.peers: dict[str, PeerCard] = {}
+        self.plain = PlainRtpCard(theme, two)
         self.close_all = Button(theme, _("Close to everybody"), "outline")
         self.away = Button(theme, _("Close this window"), "plain", "Esc")
         self._build()
@@ -208,6 +163,7 @@ class TwoComputersDialog(BesideWindow):
         column.addLayout(row(label, self.name))
         for w in (self.said, self.code, self.asks, self.found):
             column.addWidget(w)
+        column.addWidget(self.plain)
         column.addStretch(1)
         whole = QVBoxLayout(self)
         whole.addWidget(scrolled(self._theme, inner))
@@ -260,10 +216,12 @@ class TwoComputersDialog(BesideWindow):
             self._column.removeWidget(card)
             card.hide()
             card.deleteLater()
-        for id, peer in self.two.sessions.items():
+        self.plain.refresh()
+        brucke = {id: peer for id, peer in self.two.sessions.items() if not peer.given.is_plain}
+        for id, peer in brucke.items():
             if id not in self.peers:
                 self.peers[id] = PeerCard(self._theme, self.two, id)
-                self._column.insertWidget(self._column.count() - 1, self.peers[id])
+                self._column.insertWidget(self._column.count() - 2, self.peers[id])
             self.peers[id].refresh(peer)
 
 

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from ....core.document.device_kinds import DEVICE_KINDS
 from ....core.document.setup import Device, Part, Setup
 from ....core.edits.part_edits import mode_of
+from ....core.edits.peer_edits import PLAIN
 from ....core.knowledge.evidence import Facts
 from ....core.routing.clocks import matched, other_rate
 from ....core.units import buffer_seconds
@@ -110,8 +111,15 @@ def _peer_row(d: Device, facts: Facts) -> DeviceRow:
     told, missing = facts.matched.get(d.id), d.id in facts.missing
     set_point = max(told.in_s, told.out_s) if told is not None else 0.0
     held = timing.ms_text(set_point) if set_point and not missing else "–"
-    clock = _("does not answer; joins by itself") if missing else _("by the network") if set_point else ""
-    return DeviceRow(d.id, d.name, _("another computer"), "", "–", held, clock, False, missing)
+    what = _("plain RTP") if d.card.startswith(PLAIN) else _("another computer")
+    clock = (
+        _("does not answer; joins by itself")
+        if missing
+        else (_("not known when it was made") if d.card.startswith(PLAIN) else _("by the network"))
+        if set_point
+        else ""
+    )
+    return DeviceRow(d.id, d.name, what, "", "–", held, clock, False, missing)
 
 
 def gather_data(setup: Setup, facts: Facts, clips: dict[str, int], muted: frozenset[str]) -> GatherData:

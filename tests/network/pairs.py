@@ -1,0 +1,98 @@
+"""What tests of two computers share: little setups, agreeing, taking, where sound lies by the engines' own counts."""
+
+import time
+
+import numpy as np
+from scipy.signal import correlate
+
+from brucke.core.document.setup import Device, Listener, Part, Route, Setup, Track
+from brucke.core.knowledge.evidence import Knowledge
+from brucke.core.storage.setup_file import save
+from brucke.demo import FOLDER
+
+RATE = 48000
+
+
+def small_setup(folder, song="harp.flac", rate=RATE):
+    """A song and a recorder, and headphones: little to compute, so that two of them run here beside each other."""
+    (folder / song).write_bytes((FOLDER / song).read_bytes())
+    setup = Setup(
+        name="Small", rate_hz=rate, devices=(
+            Device(id="table", name="Table", kind="interface", buffer_frames=128, buffers=2, sets_clock=True,
+                   rate_hz=rate),
+            Device(id="player", name="Player", kind="player", buffer_frames=1024, rate_hz=rate),
+            Device(id="tape", name="Tape", kind="recorder", rate_hz=rate),
+        ),
+        parts=(Part(id="song", name="Song", kind="lead", source="track", device="player", channels=(0, 1),
+                    tracks=(Track(file=song),)),),
+        listeners=(Listener(id="phones", name="Headphones", kind="monitor", device="table"),
+                   Listener(id="tape", name="Tape", kind="recorder", device="tape")),
+        routes=(Route(part="song", listener="phones"),),
+    )  # fmt: skip
+    save(folder / f"{song}-{rate}.json", setup, Knowledge())
+    return folder / f"{song}-{rate}.json"
+
+
+def agree(a, b):
+    """`a` asks, `b` shows the digits; both are open to each other afterwards."""
+    for side in (a, b):
+        side.do("open")
+    a.until(lambda s: any(n[1] == b.name for n in s["neighbours"]))
+    a.do("agree", name=b.name)
+    digits = b.until(lambda s: s["talking"][1])["talking"][1]
+    a.until(lambda s: s["talking"][2])
+    a.do("code", digits=digits)
+    for side in (a, b):
+        side.until(answers)
+
+
+def answers(state):
+    return bool(state["peers"]) and all(p["there"] for p in state["peers"].values())
+
+
+def flows(state):
+    return bool(state["peers"]) and any(p["flows"] for p in state["peers"].values())
+
+
+def take(a, b, key):
+    """`b` offers it, `a` takes it, and it goes there: whoever comes while others hear stays closed."""
+    b.do("offer", key=key)
+    a.until(lambda s: any(key in dict(p["offer"]) for p in s["peers"].values()))
+    a.do("take", key=key)
+    where = "listeners" if key.startswith("part:") else "parts"
+    b.until(lambda s: key in [k for _id, k in s[where]])
+
+
+def sound(side, name, seconds, tmp, listener=False, rate=RATE):
+    """(sound, second of the shared clock at which its first frame was done) of a part, or of a listener's sum."""
+    file = tmp / f"{side.name}.npz"
+    side.do("keep", parts=[] if listener else [name], listeners=[name] if listener else [], seconds=seconds,
+            file=str(file))  # fmt: skip
+    kept = np.load(file)
+    # Frames done at second 0 of the clock, on average within a block; blocks that came late say nothing of it.
+    offset = np.percentile(kept["pairs"][:, 0] - kept["pairs"][:, 1] * rate, 97) - 0.47 * 128
+    return kept["sound"][0].astype(float), (int(kept["first"]) - offset) / rate
+
+
+def later(x, y):
+    """(frames, with fractions, by which x is later than y; how much of x that is): SciPy's correlation."""
+    c = correlate(x, y, method="fft")
+    at = int(np.argmax(np.abs(c)))
+    left, top, right = np.abs(c[at - 1 : at + 2])
+    return at - (len(y) - 1) + (left - right) / (2 * (left - 2 * top + right)), top / np.sqrt((x @ x) * (y @ y))
+
+
+def placed_s(there, here, from_part, to_part, device, tmp):
+    """Seconds from what the sender's engine had to the same sound in the receiver's, and the state of the receiver
+    meanwhile: looked at again where the set point has grown just then."""
+    for _ in range(6):
+        before = here.state()["matched"][device][0]
+        time.sleep(4)  # nothing of before the set point that holds now is in what was heard
+        x, at_x = sound(here, to_part, 4, tmp)
+        y, at_y = sound(there, from_part, 4, tmp)
+        state = here.state()
+        if state["matched"][device][0] == before:
+            break
+    frames, share = later(x, y)
+    assert share > 0.5, share
+    return at_x - at_y + frames / RATE, state

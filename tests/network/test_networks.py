@@ -1,0 +1,177 @@
+"""More than two, a bad network, and two people who have never done it."""
+
+import time
+from pathlib import Path
+
+import numpy as np
+import pytest
+import soundfile as sf
+from msgspec.structs import replace
+
+from brucke.core.document.setup import Part
+from brucke.core.knowledge.evidence import Knowledge
+from brucke.core.measure.take_offset import left_between
+from brucke.core.storage.setup_file import load, save
+from brucke.demo import FOLDER
+
+from .namespaces import Side, missing, network, shaped_wire
+from .pairs import RATE, agree, answers, flows, later, small_setup, sound
+
+pytestmark = [pytest.mark.live, pytest.mark.skipif(bool(missing()), reason=missing() or "-")]
+
+
+def test_two_senders_of_one_name_are_two_and_neither_is_garbled(tmp_path):
+    """At a third of the rate, so that three of them run here beside each other."""
+    here, harp, cello = (small_setup(tmp_path, song, 16000) for song in ("lounge.flac", "harp.flac", "cello.flac"))
+    with network(3) as names:
+        called = zip(names, ("Desk", "Stage", "Stage"), (here, harp, cello), strict=True)
+        sides = [Side(n, name, setup, tmp_path / n) for n, name, setup in called]
+        desk, one, other = sides
+        try:
+            for side in sides:
+                side.do("open")
+                side.do("start")
+            shown = desk.until(lambda s: sum(n[1] == "Stage" for n in s["neighbours"]) == 2)["neighbours"]
+            assert len({id for id, *_ in shown}) == 2
+            for count in (1, 2):
+                desk.do("agree", name="Stage")
+                shows = [s for s in (one, other) if s.until(lambda st: True)["talking"][1]] or [
+                    s for s in (one, other) if waits_for_digits(s)
+                ]
+                desk.until(lambda s: s["talking"][2])
+                desk.do("code", digits=shows[0].state()["talking"][1])
+                desk.until(lambda s, count=count: len(s["peers"]) == count and answers(s))
+            for side in (one, other):
+                side.do("offer", key="part:song")
+            desk.until(lambda s: all(p["offer"] for p in s["peers"].values()))
+            desk.do("take", key="part:song")
+            for side in (one, other):
+                side.until(lambda s: any(k == "part:song" for _, k in s["listeners"]))
+                side.do("air", on=True)
+            state = desk.until(lambda s: all(p["flows"] for p in s["peers"].values()) and len(s["matched"]) == 2, 60)
+            taken = [id for id, key in state["parts"] if key]
+            assert len(taken) == 2
+            names_there = {p["name"] for p in state["peers"].values()}
+            assert names_there == {"Stage"}
+            time.sleep(4)
+            heard = {id: sound(desk, id, 3, tmp_path, rate=16000)[0] for id in taken}
+            own = {s: sound(s, "song", 4, tmp_path, rate=16000)[0] for s in (one, other)}
+            shares = np.array([[later(heard[id], own[s])[1] for s in (one, other)] for id in taken])
+            assert sorted(shares.argmax(axis=1)) == [0, 1]
+            assert shares.max(axis=1).min() > 0.5
+            assert shares.min(axis=1).max() < 0.3  # the two play one tune
+        finally:
+            for side in sides:
+                side.end()
+
+
+def waits_for_digits(side):
+    try:
+        side.until(lambda s: s["talking"][1], 3)
+    except AssertionError:
+        return False
+    return True
+
+
+SING = ("Sing to a backing track: A track, your voice, headphones, a call and a recorder. You will hear the music, and "
+        "them. They will hear you and the music, in step.")  # fmt: skip
+
+
+def test_from_two_empty_homes_to_the_first_sound_in_eight_presses_and_four_digits(tmp_path):
+    presses = 0
+
+    def press(side, text):
+        nonlocal presses
+        side.do("press", text=text)
+        presses += 1
+
+    def key(side, name):
+        nonlocal presses
+        side.do("key", key=name)
+        presses += 1
+
+    with network(2) as (na, nb):
+        a = Side(na, "Desk", "none", tmp_path / "a", node="window_node.py")
+        b = Side(nb, "Stage", "none", tmp_path / "b", node="window_node.py")
+        try:
+            press(b, SING)
+            key(a, "Ctrl+T")
+            key(b, "Ctrl+T")
+            a.until(lambda s: s["neighbours"])
+            press(a, "Agree on a code")
+            digits = b.until(lambda s: s["talking"][1])["talking"][1]
+            a.until(lambda s: s["talking"][2])
+            a.do("type", text=digits)
+            b.until(answers)
+            press(b, "Music")
+            a.until(lambda s: any(p["offer"] for p in s["peers"].values()))
+            press(a, "Music")
+            b.until(lambda s: any(k for _, k in s["listeners"]))
+            press(b, "Let them hear")
+            press(b, "Play")
+            state = a.until(lambda s: flows(s) and s["matched"], 60)
+            part = next(id for id, at in state["parts"] if at)
+            a.until(lambda s: np.abs(sound(a, part, 0.5, tmp_path)[0]).max() > 1e-3, 60)
+            assert presses <= 8
+        finally:
+            a.end()
+            b.end()
+
+
+def sung_setup(folder):
+    """A song, and a voice that sings along to it by ear."""
+    file = small_setup(folder)
+    setup, _ = load(file)
+    for name in ("voice.flac",):
+        (folder / name).write_bytes((FOLDER / name).read_bytes())
+    voice = Part(id="voice", name="Voice", kind="follower", source="microphone", device="table", channels=(0,),
+                 follows="song", hears_at="phones", beat_source="voice.flac")  # fmt: skip
+    song = replace(setup.parts[0], beat_source="harp.flac", timebase="player")
+    save(folder / "sung.json", replace(setup, parts=(song, voice)), Knowledge())
+    return folder / "sung.json"
+
+
+def test_who_listens_there_is_in_step_over_a_bad_network_in_the_file_recorded_there(tmp_path, monkeypatch):
+    """20 ms each way ± 5 ms, one packet in a hundred lost. People who play to the frame: what is left is ours."""
+    monkeypatch.setenv("BRUCKE_EXACT", "1")
+    sources = {"song": sf.read(FOLDER / "harp.flac")[0].mean(axis=1), "voice": sf.read(FOLDER / "voice.flac")[0]}
+    sources = {k: np.ascontiguousarray(v if v.ndim == 1 else v.mean(axis=1), np.float32) for k, v in sources.items()}
+    with shaped_wire(delay_ms=[20, 20], jitter_ms=5, loss=0.01) as ((na, nb), _change):
+        a = Side(na, "Desk", sung_setup(tmp_path), tmp_path / "a")
+        b = Side(nb, "Stage", small_setup(tmp_path), tmp_path / "b")
+        try:
+            a.do("start")
+            b.do("start", play=False)
+            for _ in range(4):
+                a.until(lambda s: s["engine"] == "running", 60)
+                a.do("measure")
+                if a.until(lambda s: not s["measuring"], 60)["measured"]:
+                    break
+            agree(a, b)
+            b.do("offer", key="listener:tape")
+            a.until(lambda s: any("listener:tape" in dict(p["offer"]) for p in s["peers"].values()))
+            a.do("take", key="listener:tape")
+            a.do("air", on=True)
+            b.until(lambda s: flows(s) and s["matched"], 60)
+            left = {}
+            for how in ("before", "after"):
+                if how == "after":
+                    a.until(lambda s: s["matched"].get("stage", [0, 0])[1] > 0, 20)
+                    a.do("align")
+                time.sleep(3)
+                b.do("record")
+                time.sleep(25)
+                b.do("record")
+                b.until(lambda s: s["taking"] == "idle", 30)
+                take = Path(b.state()["takes"][-1]).parent
+                recording = np.concatenate([sf.read(f)[0] for f in sorted(take.rglob("tape*.wav"))])
+                recording = np.ascontiguousarray(recording.mean(axis=1), np.float32)
+                found = left_between(sources, "song", recording, RATE)
+                assert found is not None
+                left[how] = found.left["voice"].median_s
+            assert abs(left["before"]) > 3e-3, left
+            assert abs(left["after"]) < 1e-3, left
+            assert a.state()["verdicts"]["tape_stage"] == "in_step"
+        finally:
+            a.end()
+            b.end()
