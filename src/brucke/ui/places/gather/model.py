@@ -108,18 +108,18 @@ def _device_row(setup: Setup, d: Device, facts: Facts) -> DeviceRow:
 
 def _peer_row(d: Device, facts: Facts) -> DeviceRow:
     """Another computer: its set point in place of a buffer."""
-    told, missing = facts.matched.get(d.id), d.id in facts.missing
-    set_point = max(told.in_s, told.out_s) if told is not None else 0.0
-    held = timing.ms_text(set_point) if set_point and not missing else "–"
-    what = _("plain RTP") if d.card.startswith(PLAIN) else _("another computer")
-    clock = (
-        _("does not answer; joins by itself")
-        if missing
-        else (_("not known when it was made") if d.card.startswith(PLAIN) else _("by the network"))
-        if set_point
-        else ""
+    told, missing, plain = facts.matched.get(d.id), d.id in facts.missing, d.card.startswith(PLAIN)
+    set_point = 0.0 if told is None or missing else max(told.in_s, told.out_s)
+    if missing:
+        clock = _("does not answer; joins by itself")
+    elif plain:
+        clock = _("its time is not known")
+    else:
+        clock = _("by the network") if set_point else ""
+    what = _("plain RTP") if plain else _("another computer")
+    return DeviceRow(
+        d.id, d.name, what, "", "–", timing.ms_text(set_point) if set_point else "–", clock, False, missing
     )
-    return DeviceRow(d.id, d.name, what, "", "–", held, clock, False, missing)
 
 
 def gather_data(setup: Setup, facts: Facts, clips: dict[str, int], muted: frozenset[str]) -> GatherData:
