@@ -14,6 +14,7 @@ import numpy as np
 from ..core.document.setup import Device, Part, Setup, Track
 from ..core.measure.expected_source import SILENT, TrackMark
 from ..core.measure.sharp_sounds import clap_times
+from ..core.routing.clocks import other_computers
 from ..core.routing.rows import Rows
 from ..core.units import db_to_gain
 from ..ports.sounds.player import BackingPlayer, TrackLike
@@ -32,10 +33,6 @@ REAL_LEAD_BLOCKS = 24
 MIXER_FRAMES = 96.0  # what an interface's own direct monitoring takes
 
 
-def _peers(setup: Setup) -> frozenset[str]:
-    return frozenset(d.id for d in setup.devices if d.kind == "peer")
-
-
 class World:
     """`sounds`: part id → sound [channels, frames] of that part exactly on the beat. `track` plays in place of
     the lead's own sound. `real` are devices that are not simulated. Devices in `absent` give and get silence; `rows`
@@ -45,14 +42,13 @@ class World:
         self, setup: Setup, rows: Rows, truth: Truth, sounds: Mapping[str, F32],
         defer: Defer | None = None, track: TrackLike | None = None, real: frozenset[str] = frozenset(),
     ):  # fmt: skip
-        self.setup, self.truth, self._defer = setup, truth, defer
-        self.absent: set[str] = set()
-        self._cards = real - _peers(setup)
+        self.setup, self.truth, self._defer, self.absent = setup, truth, defer, set[str]()
+        self._cards = real - other_computers(setup)
         self.n, self.rate = setup.block_frames, setup.rate_hz
         self._seat(rows)
         self._interface = next((d for d in setup.devices if d.kind == "interface" and d.id not in real), None)
         held = self._interface.buffer_frames * self._interface.buffers if self._interface else self.n
-        self._out_blocks = max(1, held // self.n)  # blocks that the interface's output buffers hold back
+        self._out_blocks = max(1, held // self.n)  # that the interface's output buffers hold back
         # A real card asks for several blocks in a row; what is simulated beside it keeps further ahead.
         self.lead_blocks = REAL_LEAD_BLOCKS if self._cards else 2 * self._out_blocks - 1
         self.frame_offset = 0  # the engine's frame when this world began
@@ -171,9 +167,8 @@ class World:
         self.cameras.settle(setup, people.scenes, now)
 
     @property
-    def real(self) -> frozenset[str]:
-        """Devices that are not simulated; another computer never is."""
-        return self._cards | _peers(self.setup)
+    def real(self) -> frozenset[str]:  # devices that are not simulated
+        return self._cards | other_computers(self.setup)
 
     def _settle_interface(self) -> None:
         device = self._interface

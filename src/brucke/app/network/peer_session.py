@@ -53,7 +53,8 @@ class PeerSession:
 
     def _start(self) -> None:
         self._channel, theirs = Channel.pair()
-        given = msgspec.structs.replace(self.given, address=self.state.address or self.given.address)
+        address = self.state.address or self.given.address
+        given = msgspec.structs.replace(self.given, address=address, found=self.state.found)
         handles = [theirs.fileno(), *([self._listening.fileno()] if self._listening is not None else [])]
         named = [*handles, -1][:2]
         self._process = subprocess.Popen(

@@ -66,16 +66,16 @@ class ClockOffset:
         self._seen: deque[tuple[float, float, float]] = deque()  # (our time, offset, delay)
         self._strange = 0
         self._since: float | None = None
-        self._newest = 0.0
         self.fit: OffsetFit | None = None
 
     def watched_s(self, now: float) -> float:
         """Seconds since it was last doubtful; 0 before the first exchange."""
         return 0.0 if self._since is None else max(0.0, now - self._since)
 
-    def silent_s(self, now: float) -> float:
-        """Seconds since the newest exchange."""
-        return now - self._newest
+    @property
+    def followed_s(self) -> float:
+        """For how long what is known of it was seen."""
+        return self._seen[-1][0] - self._seen[0][0] if self._seen else 0.0
 
     def doubt(self) -> None:
         """Nothing of before counts for how long it was watched; what is known is kept until something says else."""
@@ -92,7 +92,6 @@ class ClockOffset:
         offset, delay = offset_and_delay(t)
         if not 0.0 <= delay <= 5.0:
             return False
-        self._newest = t.returned
         jumped = self._is_strange(t.returned, offset, delay)
         if jumped:
             self.begin_anew()

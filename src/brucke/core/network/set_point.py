@@ -14,14 +14,15 @@ STALL_S = 0.04  # what is later than that was not the network: a computer stood 
 
 
 class SetPoint:
-    """`frames` at `rate_hz`. `changed` is set whenever it is another, and taken back by whoever did it."""
+    """`frames` at `rate_hz`, `seconds` where it was found before. `changed` is set whenever it is another, and taken
+    back by whoever did it."""
 
-    def __init__(self, rate_hz: int):
+    def __init__(self, rate_hz: int, seconds: float = 0.0):
         self._rate = rate_hz
         self._begun: float | None = None
         self._needs: list[float] = []
         self._late: deque[tuple[float, float]] = deque()
-        self.seconds = 0.0
+        self.seconds = seconds
         self.changed = False
 
     @property

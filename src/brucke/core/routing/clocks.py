@@ -20,6 +20,11 @@ def _cards(setup: Setup) -> list[Device]:
     return [d for d in setup.devices if d.kind == "interface" and d.card and not of_this_computer(d)]
 
 
+def other_computers(setup: Setup) -> frozenset[str]:
+    """Ids of the devices that are other computers."""
+    return frozenset(d.id for d in setup.devices if d.kind == "peer")
+
+
 def leading_card(setup: Setup) -> Device | None:
     """The sound card that sets the clock: the one that is said to, else the first; none where the sound server does or
     where all are stand-ins."""

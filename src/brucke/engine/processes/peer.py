@@ -37,7 +37,7 @@ class PeerProcess:
     """What the conversation tells comes in its thread; everything else is done in `run`."""
 
     def __init__(self, channel: Channel, listening: int, given: PeerArguments):
-        self.channel, self.name, self.why = channel, "", ""
+        self.channel, self.given, self.name, self.why = channel, given, "", ""
         self.control: SessionControl | PlainTalk
         self.streams: PeerStreams | PlainStreams
         if given.is_plain:
@@ -85,7 +85,7 @@ class PeerProcess:
         while not self.channel.lost and self._orders():
             sound = self.sound
             if sound is not None:
-                sound.turn(self.control.fit if self.control.there else None)
+                sound.turn(self.control.fit if self.control.followed else None)
             now = time.monotonic()
             if now - self._told > TELL_S:
                 self._told = now
@@ -104,7 +104,8 @@ class PeerProcess:
                     return False
                 case UseEngine():
                     self._leave()
-                    self.sound = PeerSound(attach(message.shape, self.channel.handles.pop(0)), self.streams)
+                    region = attach(message.shape, self.channel.handles.pop(0))
+                    self.sound = PeerSound(region, self.streams, self.given.found)
                 case LeaveEngine():
                     self._leave()
                 case RewirePeer():
@@ -134,7 +135,7 @@ class PeerProcess:
                 round_trip_s=fit.round_trip_s if fit is not None else 0.0,
                 plus_minus_s=fit.plus_minus_s if fit is not None else 0.0,
                 watched_s=control.watched_s, flows=self.sound.flows() if self.sound is not None else (),
-                lost=streams.lost, late=streams.late,
+                lost=streams.lost, late=streams.late, found=self.sound.found if self.sound is not None else None,
             )
         )  # fmt: skip
         if self.sound is not None:

@@ -11,6 +11,15 @@ class _PeerMessage(msgspec.Struct, frozen=True, kw_only=True, tag=True):
     """What all of them are."""
 
 
+class Found(msgspec.Struct, frozen=True, kw_only=True):
+    """What a process knows that takes time to find, for the one that comes after it: the set point, and how far the
+    engine of region `engine` is before its clock, in frames."""
+
+    set_point_s: float
+    ahead: float
+    engine: int
+
+
 class PeerArguments(msgspec.Struct, frozen=True, kw_only=True):
     """`folder` is where the identity lies, `certificate` the other side's; `name` what we are called, `address` and
     `port` where the other side listens. With `comes` or `goes` it is no Brucke: plain RTP, and nobody to talk to."""
@@ -20,6 +29,7 @@ class PeerArguments(msgspec.Struct, frozen=True, kw_only=True):
     name: str = ""
     address: str = ""
     port: int = 0
+    found: Found | None = None
     comes: PlainStream | None = None
     goes: PlainStream | None = None
 
@@ -73,6 +83,7 @@ class PeerState(_PeerMessage, frozen=True, kw_only=True):
     flows: tuple[str, ...] = ()
     lost: int = 0
     late: int = 0
+    found: Found | None = None
 
 
 PeerMessage = UseEngine | LeaveEngine | RewirePeer | SayToPeer | Slept | PeerSays | PeerState

@@ -2,6 +2,7 @@
 a set point later than it was at its sender, by both engines' clocks and the offset between the computers.
 """
 
+import os
 import time
 from typing import Any
 
@@ -20,12 +21,12 @@ from ...ports.devices.peer import PeerWiring
 from ...ports.network.plain_streams import PlainSent, PlainStreams
 from ...ports.network.sound_streams import SentStream
 from ..step.plan import F32
+from .peer_messages import Found
 from .peer_streams import PeerStreams
 from .region import PORT_BLOCKS, Head, Region
 
 LEAD_S = 0.004  # before its block what comes in has to lie ready: how late this process may be
 KNOWN_LOOKS, MOST_LOOKS = 150, 300  # ten milliseconds apart, at how far the engine is before its clock
-FIRST_S = 1.0  # the other computer's clock is followed for so long before anything sounds
 LEAST_FRAMES = 16  # that are worth a conversion
 STALLED_NS = 500_000_000
 CHECK_S = 0.1
@@ -37,7 +38,7 @@ QUIET_S = 0.3  # what does not come for so long is gone
 class PeerSound:
     """Of one engine. `turn` is called about every millisecond."""
 
-    def __init__(self, region: Region, streams: PeerStreams | PlainStreams):
+    def __init__(self, region: Region, streams: PeerStreams | PlainStreams, found: Found | None = None):
         self.region, self.streams, self.wiring = region, streams, PeerWiring(name="", devices=(0,))
         shape = region.shape
         self.n, self.rate = shape.block, shape.rate
@@ -53,10 +54,14 @@ class PeerSound:
         self._sent_to: dict[int, int] = {}
         self._order: list[str] = []  # of the streams that come in, as the jitter buffer has them
         self._buffer, self._channels = JitterBuffer(0), list[int]()
-        self.set_point = SetPoint(self.rate)
+        self.set_point = SetPoint(self.rate, found.set_point_s if found is not None else 0.0)
+        self._engine = os.fstat(region.fd).st_ino
+        self._ahead_known = found is not None and found.engine == self._engine
+        if found is not None and self._ahead_known:
+            self.ahead = found.ahead
         self.incoming: Incoming | None = None
         self._life_there = 0
-        self._came, self._checked, self._fit_since = 0.0, 0.0, 0.0
+        self._came, self._checked = 0.0, 0.0
         self._wander, self._wander_from = 0.0, time.monotonic()
         self._late_blocks = 0
         self._lost = self._late = self._placed_at = 0
@@ -82,7 +87,6 @@ class PeerSound:
         if not self._engine_runs(now):
             return
         self._send()
-        self._fit_since = (self._fit_since or now) if fit is not None else 0.0
         self._receive(now, fit)
 
     def end(self) -> None:
@@ -105,7 +109,8 @@ class PeerSound:
             self._ahead.append(self._done() - self.leading.frames_at(now))
             # An engine that was late with a block says nothing of where it is: what is seen right after it was prompt
             # does, and looks come half a block later on average.
-            self.ahead = float(np.percentile(self._ahead, 97)) - 0.47 * self.n
+            if len(self._ahead) >= KNOWN_LOOKS or not self._ahead_known:
+                self.ahead = float(np.percentile(self._ahead, 97)) - 0.47 * self.n
         return self.leading.known and time.monotonic_ns() - region.get(Head.BEAT_NS) < STALLED_NS
 
     def _done(self) -> int:
@@ -114,7 +119,14 @@ class PeerSound:
     @property
     def known(self) -> bool:
         """Whether it was watched for long enough where our engine is."""
-        return self.leading.known and len(self._ahead) >= KNOWN_LOOKS
+        return self.leading.known and (self._ahead_known or len(self._ahead) >= KNOWN_LOOKS)
+
+    @property
+    def found(self) -> Found | None:
+        """For whoever comes after this process; None before it is known."""
+        if not (self.known and self.set_point.known):
+            return None
+        return Found(set_point_s=self.set_point.seconds, ahead=self.ahead, engine=self._engine)
 
     def engine_clock(self) -> EngineClock | None:
         """Which frame our engine does now, for the other side; None before that is known."""
@@ -149,7 +161,7 @@ class PeerSound:
 
     def _receive(self, now: float, fit: OffsetFit | None) -> None:
         clock = self.streams.clock
-        known = fit is not None and clock is not None and self.known and now - self._fit_since > FIRST_S
+        known = fit is not None and clock is not None and self.known
         if not self._order or not known:
             self._rest(now)
             return

@@ -145,6 +145,10 @@ class PlainTalk:
         """Whether packets come; where none are wanted nobody can know."""
         return self._streams.there
 
+    @property
+    def followed(self) -> bool:
+        return self.there
+
     def start(self) -> None:
         """Nobody is called."""
 

@@ -20,6 +20,7 @@ from .identity import Identity
 PING_S = 0.05
 SILENT_S = 1.0  # a line on which nothing was said for so long is made anew
 DIAL_S = 0.7
+FOLLOWED_S = 0.5  # before anything is laid by the other side's clock
 MOST_HANDSHAKES = 8
 
 
@@ -48,6 +49,7 @@ class SessionControl:
         self.clock = ClockOffset()
         self._lock = threading.Lock()
         self._fit: OffsetFit | None = None
+        self._followed = False
         self._line: ControlLine | None = None
         self._handshakes = 0
         self._loop = asyncio.new_event_loop()
@@ -76,6 +78,11 @@ class SessionControl:
     def fit(self) -> OffsetFit | None:
         with self._lock:
             return self._fit
+
+    @property
+    def followed(self) -> bool:
+        """Whether the other side answers, and its clock was followed for long enough to lay sound by it."""
+        return self.there and self._followed
 
     @property
     def watched_s(self) -> float:
@@ -160,6 +167,7 @@ class SessionControl:
                 self._let_go(old)
             if line.address != self.address:
                 self.clock.begin_anew()
+                self._followed = False
             self._line, self.address = line, line.address
             self.clock.doubt()
             self._hears.line_begins(line.address, hello.name)
@@ -188,6 +196,7 @@ class SessionControl:
                 self.clock.see(FourTimes(*(t / 1e9 for t in times)))
                 with self._lock:
                     self._fit = self.clock.fit
+                self._followed = self.clock.followed_s > FOLLOWED_S
             case Refused():
                 self._hears.refused(said.why)
             case Hello():

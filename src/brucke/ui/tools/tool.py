@@ -36,8 +36,8 @@ class ToolHost(Protocol):
 
 @dataclass(frozen=True)
 class Tool:
-    """`question` is the code of one in `words/tools.py`, `button` what stands on the button there. `open` is what the
-    action does; a service that only this tool needs comes from `studio.service`."""
+    """`question` is the code of one in `words/tools.py`, “” of none, `button` what stands on the button there.
+    `open` is what the action does; a service that only this tool needs comes from `studio.service`."""
 
     action: Action
     question: str
