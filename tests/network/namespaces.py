@@ -3,6 +3,7 @@
 import contextlib
 import json
 import os
+import shutil
 import subprocess
 import sys
 import time
@@ -16,12 +17,18 @@ def ip(*words):
 
 
 def missing():
-    """Why there are no namespaces here; “” where there are."""
+    """Why there can be no networks of our own here; “” where there can."""
     if os.geteuid():
         return "namespaces need root"
-    made = subprocess.run(["ip", "netns", "add", "brtry"], capture_output=True, text=True)
-    subprocess.run(["ip", "netns", "del", "brtry"], capture_output=True)
-    return made.stderr.strip() if made.returncode else ""
+    if not os.path.exists("/dev/net/tun") or shutil.which("ip") is None:
+        return "there is no “ip”, or no TUN device"
+    try:
+        with _namespaces(("brtry",)):
+            inside("ip", "brtry", "link", "add", "sw", "type", "bridge")
+            inside("ip", "brtry", "link", "add", "one", "type", "veth", "peer", "name", "two")
+    except subprocess.CalledProcessError as e:
+        return (e.stderr or b"").decode(errors="replace").strip() or "the kernel makes none"
+    return ""
 
 
 @contextlib.contextmanager

@@ -9,6 +9,7 @@ import time
 import msgspec
 
 from ...core.network.control_messages import Goodbye, Offer, Taken
+from ...core.network.plain_name import MOST_NAME, plain_name
 from ...core.timing.make_evidence import now as now_date
 from ...engine.processes.backoff import Backoff
 from ...engine.processes.channel import Channel
@@ -31,6 +32,20 @@ ENDS_S = 2.0
 CALLS_S = 5.0
 CONFIRMED_S = 20.0  # watched for so long since anything was strange
 HANGS_S = 5.0  # it says how it stands four times a second
+
+
+def shown(offer: Offer) -> Offer:
+    """With names as they may be shown, and every key once."""
+    things = {t.key: t for t in offer.things}
+    return Offer(
+        things=tuple(
+            msgspec.structs.replace(
+                t, name=plain_name(t.name) or t.key.partition(":")[2][:MOST_NAME],
+                stages=tuple(msgspec.structs.replace(s, name=plain_name(s.name)) for s in t.stages),
+            )
+            for t in things.values()
+        )
+    )  # fmt: skip
 
 
 class PeerSession:
@@ -104,7 +119,7 @@ class PeerSession:
                     self.date, self._confirmed = now_date(), confirmed
             elif isinstance(message, PeerSays):
                 if isinstance(message.said, Offer):
-                    self.offer, self.offers_seen = message.said, self.offers_seen + 1
+                    self.offer, self.offers_seen = shown(message.said), self.offers_seen + 1
                 elif isinstance(message.said, Taken):
                     self.taken, self.taken_seen = message.said, self.taken_seen + 1
                 elif isinstance(message.said, Goodbye):

@@ -4,6 +4,7 @@ before the person here has chosen “Two computers”, nor after it is closed.
 
 import dataclasses
 import socket
+import time
 from collections.abc import Callable
 from pathlib import Path
 
@@ -25,6 +26,7 @@ from ...core.edits.route_edits import device_of_this_computer
 from ...core.network.control_messages import Offered, Taken
 from ...core.timing.peer_offer import offer_of
 from ...core.timing.stage import Stage
+from ...engine.processes.backoff import Backoff
 from ...engine.processes.peer_messages import PeerArguments
 from ...engine.step.live import with_door
 from ...ports.devices.peer import PeerWiring
@@ -68,6 +70,7 @@ from .peer_session import PeerSession
 from .talking import Talking
 
 NAME_KEY, MOST_NAME = "two_computers/name", 60
+FOLLOWS_S = 0.5  # what is taken there is followed no more often
 
 
 class TwoComputers(QObject):
@@ -92,6 +95,7 @@ class TwoComputers(QObject):
         self._spare: socket.socket | None = None
         self._seen: dict[str, tuple[int, int, bool]] = {}
         self._shown: object = None
+        self._pauses, self._followed = Backoff(), dict[str, float]()
         running.slept.connect(self._slept)
         session.replaced.connect(self._replaced)
 
@@ -194,7 +198,9 @@ class TwoComputers(QObject):
 
     def take(self, id: str, thing: Offered) -> None:
         """One of theirs."""
-        session = self.sessions[id]
+        session = self.sessions.get(id)
+        if session is None:  # it has closed just now
+            return
         after = take_from_peer(self.with_headphones(), id, session.name, thing)
         self.session.edit(_("take {name} from {peer}").format(name=thing.name, peer=session.name), after, "gather")
         if self.running.state == "stopped" and taken_keys(self.session.setup, id):
@@ -238,20 +244,21 @@ class TwoComputers(QObject):
 
     def tick(self) -> None:
         """Once a frame."""
-        lobby = self.lobby
+        lobby, now = self.lobby, time.monotonic()
         if lobby is None and not self.sessions:
             return
         if lobby is not None:
             while lobby.told:
                 self._hear(lobby.told.popleft())
-            if not lobby.alive:
+            if not lobby.alive and self._pauses.may(now):
+                self._pauses.begins(now)
                 self._end_lobby()
                 self._begin_lobby()
         setup = self.session.setup
         for id, peer in list(self.sessions.items()):
             offer = offer_of(self.session.situation, self.offered, self._stage_name)
             peer.tick(self.running.link, self._wiring(id), offer, Taken(keys=taken_keys(setup, id)))
-            self._follow(id, peer)
+            self._follow(id, peer, now)
         self._see_networks()
         self._show()
 
@@ -315,7 +322,7 @@ class TwoComputers(QObject):
         if text:
             self.session.noticed.emit(text, tone)
 
-    def _follow(self, id: str, peer: PeerSession) -> None:
+    def _follow(self, id: str, peer: PeerSession, at: float) -> None:
         """What the other side takes of what is offered goes there; what it takes beyond that does not."""
         if peer.goodbye:
             self.part(id)
@@ -323,8 +330,9 @@ class TwoComputers(QObject):
             return
         seen = (peer.taken_seen, hash(self.offered), self.session.opened)
         now = (seen[0], seen[1], bool(seen[2]))
-        if self._seen.get(id) == now or not peer.taken_seen:
+        if self._seen.get(id) == now or not peer.taken_seen or at - self._followed.get(id, 0.0) < FOLLOWS_S:
             return
+        self._followed[id] = at
         wanted = [k for k in peer.taken.keys if k in self.offered]
         if set(wanted) != set(given_keys(self.session.setup, id)):
             after = give_to_peer(self.session.setup, id, peer.name, wanted)

@@ -16,6 +16,7 @@ import msgspec
 
 from ...core.files.run_log import begin
 from ...core.network.control_messages import Goodbye, Offer, Received, Said, Taken
+from ...core.network.plain_name import plain_name
 from ...ports.network.gstreamer import GStreamerError, missing_packages
 from ...ports.network.identity import Identity
 from ...ports.network.plain_streams import PlainStreams, PlainTalk
@@ -57,7 +58,7 @@ class PeerProcess:
     # In the conversation's thread
 
     def line_begins(self, address: str, name: str) -> None:
-        self.name, self.why = name, ""
+        self.name, self.why = plain_name(name), ""
         assert isinstance(self.streams, PeerStreams)
         for said in (self._offer, self._taken):
             if said is not None:

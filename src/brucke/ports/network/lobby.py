@@ -17,6 +17,7 @@ from typing import get_args
 import msgspec
 
 from ...core.network.control_messages import VERSION, Agree, Hello, Opened, Proof, Refused
+from ...core.network.plain_name import plain_name
 from .agreement import TRIES, Agreement, AgreementError, ShownCode
 from .control_line import HANDSHAKE_S, ControlLine, LineEnded, dial
 from .identity import AgreedPeer, Identity, fingerprint
@@ -44,7 +45,7 @@ from .lobby_messages import (
     WantCode,
 )
 from .lobby_messages import Neighbours as NeighboursNow
-from .neighbours import Neighbours, plain_name
+from .neighbours import Neighbours
 
 DIAL_S, STEP_S, PERSON_S = 2.0, 5.0, 60.0
 MOST_LINES = 8  # that may be open at once

@@ -2,22 +2,17 @@
 
 import asyncio
 import ipaddress
-import unicodedata
 from collections.abc import Callable
 
 from zeroconf import IPVersion, ServiceStateChange, Zeroconf
 from zeroconf.asyncio import AsyncServiceBrowser, AsyncServiceInfo, AsyncZeroconf
 
+from ...core.network.plain_name import MOST_NAME, plain_name
+
 TYPE = "_brucke._tcp.local."
-MOST, MOST_NAME = 64, 60
+MOST = 64
 ASK_MS = 1500
 ID_DIGITS = 32
-
-
-def plain_name(text: str) -> str:
-    """A name from outside, as it may be shown."""
-    kept = "".join(c for c in text if unicodedata.category(c)[0] in "LNPSZ" and c not in "\u2028\u2029")
-    return " ".join(kept.split())[:MOST_NAME]
 
 
 class Neighbours:

@@ -4,6 +4,8 @@ from collections.abc import Callable
 from functools import partial
 from typing import TYPE_CHECKING
 
+from PyQt6.QtCore import QRegularExpression
+from PyQt6.QtGui import QRegularExpressionValidator
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from ...core.edits.peer_edits import device_of_peer, offerable
@@ -41,6 +43,7 @@ class CodeCard(Card):
         self.title, self.digits = Words(theme, "name"), Words(theme, "title", "water", explains=False)
         self.field = TextField(theme, _("Four digits"))
         self.field.setMaxLength(DIGITS)
+        self.field.setValidator(QRegularExpressionValidator(QRegularExpression("[0-9]*"), self.field))
         self.field.setFixedWidth(round(theme.tokens.px(120)))
         self.away = Button(theme, _("Let go"), "plain")
         for w in (self.title, self.digits):

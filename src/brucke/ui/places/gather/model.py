@@ -133,8 +133,8 @@ def gather_data(setup: Setup, facts: Facts, clips: dict[str, int], muted: frozen
         verdict = _("Two rates. {name} has to give way.").format(name=names)
         return GatherData(rows, devices, verdict, "coral")
     if gone:
-        known = {d.id: d.kind for d in setup.devices}
-        text = PEER_GONE if known[gone[0].device] == "peer" else GONE
+        device = setup.device(gone[0].device)
+        text = PEER_GONE if device.kind == "peer" and not device.card.startswith(PLAIN) else GONE
         verdict = text.format(name=gone[0].name)
         return GatherData(rows, devices, verdict, "coral")
     if devices and not any(d.sets_clock for d in setup.devices):
