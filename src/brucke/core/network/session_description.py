@@ -7,6 +7,7 @@ from typing import Literal, NamedTuple, cast
 from ..errors import BruckeError
 
 MOST_BYTES, MOST_LINES = 8192, 200
+SOUND = "audio"  # as the standard calls it
 Encoding = Literal["L16", "L24"]
 STATIC = {10: ("L16", 44100, 2), 11: ("L16", 44100, 1)}  # RFC 3551, table 4
 RTPMAP = re.compile(r"rtpmap:(\d{1,3})\s+([A-Za-z0-9._-]+)/(\d{1,6})(?:/(\d{1,2}))?$")
@@ -37,7 +38,7 @@ def describe(stream: Stream, name: str) -> str:
     return "\r\n".join(
         (
             "v=0", f"o=- 1 1 IN IP4 {s.source}", f"s={plain}", f"c=IN IP4 {s.destination}", "t=0 0",
-            f"m=audio {s.port} RTP/AVP {s.payload_type}",
+            f"m={SOUND} {s.port} RTP/AVP {s.payload_type}",
             f"a=rtpmap:{s.payload_type} {s.encoding}/{s.rate_hz}/{s.channels}",
             f"a=ptime:{128e3 / s.rate_hz:.3f}", "",
         )
@@ -61,7 +62,7 @@ def read_description(data: bytes) -> Stream:
 
 
 def _stream(fields: list[tuple[str, str]]) -> Stream:
-    media = next((i for i, (kind, value) in enumerate(fields) if kind == "m" and value.split()[:1] == ["audio"]), None)
+    media = next((i for i, (kind, value) in enumerate(fields) if kind == "m" and value.split()[:1] == [SOUND]), None)
     if media is None:
         raise DescriptionError("it describes no sound")
     end = next((i for i in range(media + 1, len(fields)) if fields[i][0] == "m"), len(fields))
