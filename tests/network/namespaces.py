@@ -135,7 +135,7 @@ class Side:
     def state(self):
         return self.do("state")
 
-    def until(self, met, seconds=20):
+    def until(self, met, seconds=40):
         """The state once `met` is true of it."""
         end = time.monotonic() + seconds
         while not met(state := self.state()):

@@ -108,6 +108,8 @@ class Node:
                 run.slept.emit()
             case "start":
                 run.start(play=given.get("play", True))
+            case "stop":
+                run.stop()
             case "measure":
                 self.studio.measuring.count_s = 0.0
                 self.studio.measuring.begin()

@@ -1,5 +1,6 @@
 """One computer that this one is open to: its process, what it offers and takes, and how it stands."""
 
+import contextlib
 import os
 import socket
 import subprocess
@@ -146,7 +147,8 @@ class PeerSession:
 
     def _silence(self, link: EngineLink, wiring: PeerWiring) -> None:
         """Nothing of a process that is gone is heard, and its device is said to be missing."""
-        link.let_go_of_peer(wiring.devices[0])
+        with contextlib.suppress(KeyError, ValueError):  # the engine has ended, and its memory with it
+            link.let_go_of_peer(wiring.devices[0])
 
     def slept(self) -> None:
         self._channel.send(Slept())

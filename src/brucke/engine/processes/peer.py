@@ -123,10 +123,12 @@ class PeerProcess:
         return True
 
     def _leave(self) -> None:
-        if self.sound is not None:
-            self.sound.end()
-        self.sound = None
+        sound, self.sound = self.sound, None
+        if sound is not None:
+            sound.end()
+            sound.region.close()
         self.streams.want((), ())
+        self.streams.settle()
 
     def _tell(self) -> None:
         control, fit, streams = self.control, self.control.fit, self.streams
