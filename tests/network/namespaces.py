@@ -9,6 +9,8 @@ import sys
 import time
 from pathlib import Path
 
+from brucke.ports.network.gstreamer import missing_packages
+
 SOURCE = Path(__file__).parents[2] / "src"
 
 
@@ -20,6 +22,8 @@ def missing():
     """Why there can be no networks of our own here; “” where there can."""
     if os.geteuid():
         return "namespaces need root"
+    if missing_packages():
+        return f"not installed: {', '.join(missing_packages())}"
     if not os.path.exists("/dev/net/tun") or shutil.which("ip") is None:
         return "there is no “ip”, or no TUN device"
     try:

@@ -29,6 +29,7 @@ from brucke.ports.network.plain_streams import PlainReceived, PlainSent
 from brucke.ports.network.sound_streams import SentStream, StreamKey
 
 RATE = 48000
+without_library = pytest.mark.skipif(bool(missing_packages()), reason="the streaming library is not there")
 
 
 def test_offset_and_delay_are_those_of_rfc_5905():
@@ -92,7 +93,7 @@ def opened(packet: bytes, key: StreamKey) -> bytes:
     return body[:12] + cipher.encryptor().update(body[12:])
 
 
-@pytest.mark.skipif(bool(missing_packages()), reason="the streaming library is not there")
+@without_library
 def test_what_goes_out_is_opened_by_the_standard_alone_and_is_the_sound_to_the_bit():
     listens = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
     listens.bind(("127.0.0.1", 0))
@@ -214,6 +215,7 @@ def test_whatever_is_described_is_a_stream_within_bounds_or_a_sentence(data):
     assert stream.channels in (1, 2)
 
 
+@without_library
 def test_another_program_hears_what_we_send_by_our_description_to_the_bit(tmp_path, rng):
     """FFmpeg's libraries open the description and decode."""
     port = free_port()
