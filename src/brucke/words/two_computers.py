@@ -158,6 +158,8 @@ def peer_text(name: str, state: Stands, matched: Matching | None) -> tuple[str, 
         return trouble_text(state.why), "coral"
     if state.why == "version":
         return AGREEING["version"].format(name=name), "coral"
+    if state.why:
+        return _("{name}: {why}.").format(name=name, why=state.why), "coral"
     if not state.there:
         return _("{name} does not answer. What comes from it is silent; it joins by itself.").format(name=name), "coral"
     text = network_text(name, matched, state.round_trip_s, state.plus_minus_s)

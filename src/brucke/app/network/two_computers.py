@@ -23,7 +23,7 @@ from ...core.edits.peer_edits import (
     taken_keys,
 )
 from ...core.edits.route_edits import device_of_this_computer
-from ...core.network.control_messages import Offered, Taken
+from ...core.network.control_messages import Offer, Offered, Taken
 from ...core.timing.peer_offer import offer_of
 from ...core.timing.stage import Stage
 from ...engine.processes.backoff import Backoff
@@ -93,17 +93,15 @@ class TwoComputers(QObject):
         # Who may open without a person being asked, by number and name: see `commands/open_to.py`.
         self.agrees_to_ask: Callable[[str, str], bool] = lambda _id, _name: False
         self._spare: socket.socket | None = None
-        self._seen: dict[str, tuple[int, int, bool]] = {}
+        self._seen: dict[str, tuple[int, frozenset[str]]] = {}
         self._shown: object = None
+        self._offer_of: tuple[object, ...] | None = None
+        self._offer_now = Offer()
         self._pauses, self._followed = Backoff(), dict[str, float]()
         running.slept.connect(self._slept)
         session.replaced.connect(self._replaced)
 
     # Open and closed
-
-    @property
-    def is_open(self) -> bool:
-        return self.lobby is not None
 
     @property
     def name(self) -> str:
@@ -237,7 +235,7 @@ class TwoComputers(QObject):
         if session is not None:
             session.end()
             self._seen.pop(id, None)
-            self._forget_facts()
+            self._see_networks()
             self.changed.emit()
 
     # The clock
@@ -256,11 +254,19 @@ class TwoComputers(QObject):
                 self._begin_lobby()
         setup = self.session.setup
         for id, peer in list(self.sessions.items()):
-            offer = offer_of(self.session.situation, self.offered, self._stage_name)
-            peer.tick(self.running.link, self._wiring(id), offer, Taken(keys=taken_keys(setup, id)))
+            peer.tick(self.running.link, self._wiring(id), self._offer(), Taken(keys=taken_keys(setup, id)))
             self._follow(id, peer, now)
         self._see_networks()
         self._show()
+
+    def _offer(self) -> Offer:
+        """What is offered, and when it arrives here: computed anew where something of it is another."""
+        session = self.session
+        of = (session.setup, session.knowledge, session.facts, session.live.moment, self.offered)
+        if self._offer_of is None or any(a is not b for a, b in zip(of, self._offer_of, strict=True)):
+            self._offer_of = of
+            self._offer_now = offer_of(session.situation, self.offered, self._stage_name)
+        return self._offer_now
 
     def _stage_name(self, stage: Stage) -> str:
         return stage_text(self.session.setup, stage)
@@ -328,8 +334,7 @@ class TwoComputers(QObject):
             self.part(id)
             self._say(closed_there_text(peer.name), "coral")
             return
-        seen = (peer.taken_seen, hash(self.offered), self.session.opened)
-        now = (seen[0], seen[1], bool(seen[2]))
+        now = (peer.taken_seen, self.offered)
         if self._seen.get(id) == now or not peer.taken_seen or at - self._followed.get(id, 0.0) < FOLLOWS_S:
             return
         self._followed[id] = at
@@ -353,9 +358,6 @@ class TwoComputers(QObject):
                 networks[device.id] = before if before is not None and alike(before, now) else now
         if networks != facts.networks:
             self.session.see(replace(facts, networks=networks))
-
-    def _forget_facts(self) -> None:
-        self.session.see(replace(self.session.facts, networks={}))
 
     def _show(self) -> None:
         """Told on where somebody would see it; and to other commands of this user."""

@@ -51,6 +51,7 @@ class PeerProcess:
             )  # fmt: skip
             self.streams = PeerStreams(self.control.say)
         self.sound: PeerSound | None = None
+        self.missing = _missing()  # without it nothing sounds, and the conversation goes on
         self._offer: Offer | None = None
         self._taken: Taken | None = None
         self._told = 0.0
@@ -106,7 +107,10 @@ class PeerProcess:
                 case UseEngine():
                     self._leave()
                     region = attach(message.shape, self.channel.handles.pop(0))
-                    self.sound = PeerSound(region, self.streams, self.given.found)
+                    if self.missing:
+                        region.close()
+                    else:
+                        self.sound = PeerSound(region, self.streams, self.given.found)
                 case LeaveEngine():
                     self._leave()
                 case RewirePeer():
@@ -132,9 +136,10 @@ class PeerProcess:
 
     def _tell(self) -> None:
         control, fit, streams = self.control, self.control.fit, self.streams
+        why = self.missing or streams.trouble or self.why
         self.channel.send(
             PeerState(
-                there=control.there, why=streams.trouble or self.why, address=control.address, name=self.name,
+                there=control.there, why=why, address=control.address, name=self.name,
                 round_trip_s=fit.round_trip_s if fit is not None else 0.0,
                 plus_minus_s=fit.plus_minus_s if fit is not None else 0.0,
                 watched_s=control.watched_s, flows=self.sound.flows() if self.sound is not None else (),
@@ -149,18 +154,21 @@ class PeerProcess:
             control.say(Received(set_point_s=set_point_s, wander_s=wander_s, lost=lost, late=late))
 
 
+def _missing() -> str:
+    """Which packages, as `words/two_computers.py` says them; “” none."""
+    try:
+        packages = missing_packages()
+    except GStreamerError as e:
+        return str(e)
+    return "packages:" + " ".join(packages) if packages else ""
+
+
 def main() -> None:
     begin(os.environ.get("BRUCKE_ROLE", "peer"))
     channel, listening = Channel.attach(int(sys.argv[1])), int(sys.argv[2])
     channel.takes_handles = True
     given = msgspec.json.decode(sys.argv[3].encode(), type=PeerArguments)
     process = PeerProcess(channel, listening, given)
-    try:
-        missing = missing_packages()
-        if missing:
-            process.streams.trouble = "packages:" + " ".join(missing)
-    except GStreamerError as e:
-        process.streams.trouble = str(e)
     be_prompt()
     process.run()
 

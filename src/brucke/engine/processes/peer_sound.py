@@ -51,7 +51,6 @@ class PeerSound:
         self._ahead_at = 0.0
         self._life = time.monotonic_ns()
         streams.rate_hz = self.rate
-        self._sent_to: dict[int, int] = {}
         self._order: list[str] = []  # of the streams that come in, as the jitter buffer has them
         self._buffer, self._channels = JitterBuffer(0), list[int]()
         self.set_point = SetPoint(self.rate, found.set_point_s if found is not None else 0.0)
@@ -62,6 +61,7 @@ class PeerSound:
         self.incoming: Incoming | None = None
         self._life_there = 0
         self._came, self._checked = 0.0, 0.0
+        self._heard: dict[str, float] = {}  # when each stream last came
         self._wander, self._wander_from = 0.0, time.monotonic()
         self._late_blocks = 0
         self._lost = self._late = self._placed_at = 0
@@ -146,8 +146,7 @@ class PeerSound:
             row = rows.get(key)
             if row is None:
                 continue
-            sent = self._sent_to.get(id(stream), done)
-            sent = max(sent, done - self._size // 2)
+            sent = max(done if stream.sent_to is None else stream.sent_to, done - self._size // 2)
             while sent < done:
                 at = sent % self._size
                 sound = np.zeros((self.n, 2), np.float32)
@@ -155,7 +154,7 @@ class PeerSound:
                 sound[:, :wide] = self._outs[row, :wide, at : at + self.n].T
                 stream.push(sent, np.clip(sound, -1.0, 1.0))
                 sent += self.n
-            self._sent_to[id(stream)] = sent
+            stream.sent_to = sent
 
     # What comes from there
 
@@ -177,7 +176,7 @@ class PeerSound:
         came = False
         for i, key in enumerate(self._order):
             for first, sound in self.streams.received[key].pull(round(near)):
-                self._came, came = now, True
+                self._came, self._heard[key], came = now, now, True
                 need = done + self._lead - where.at(first)
                 self.set_point.see(now, need / self.rate)
                 self._buffer.put(i, first, sound)
@@ -250,7 +249,6 @@ class PeerSound:
         if changed or order != self._order:
             self._order = order
             self._buffer, self.incoming = JitterBuffer(len(order)), None
-        self._sent_to = {i: f for i, f in self._sent_to.items() if i in {id(s) for s in self.streams.sent.values()}}
         late = int(self.told[MatchedHead.LATE])
         if late != self._late_blocks:
             self._late_blocks = late
@@ -278,8 +276,8 @@ class PeerSound:
 
     def flows(self) -> tuple[str, ...]:
         """The streams that come in now."""
-        quiet = time.monotonic() - self._came > QUIET_S
-        return () if quiet else tuple(k for i, k in enumerate(self._order) if self._buffer.newest(i) > 0)
+        since = time.monotonic() - QUIET_S
+        return tuple(k for k in self._order if self._heard.get(k, 0.0) > since)
 
     def received(self) -> tuple[float, float, int, int]:
         """For the other side: (set point s, wander s, frames lost, late since this was last asked)."""

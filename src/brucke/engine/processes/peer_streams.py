@@ -62,6 +62,7 @@ class PeerStreams:
             address, changed, self._changed = self._address, self._changed, False
             comes, sends = (self._comes, self._sends) if address else ((), ())
             asked = {key: r for key, r in self._asked.items() if key in sends}
+        self.trouble = ""  # what goes wrong again is said again
         self._settle_sent(address, asked)
         was = dict(self.received)
         for key in [k for k in self.received if changed or k not in comes]:

@@ -100,6 +100,7 @@ class PlainSent:
 
     def __init__(self, how: PlainStream, ssrc: int):
         self.how, self.rate_hz = how, how.rate_hz
+        self.sent_to: int | None = None  # the frame that goes next; None before the first
         packet_ns, bits = PACKET_FRAMES * NS / how.rate_hz, {"L16": "S16BE", "L24": "S24BE"}[how.encoding]
         self._chain = Chain(
             "appsrc name=in format=time is-live=true do-timestamp=false block=false max-bytes=1048576 "

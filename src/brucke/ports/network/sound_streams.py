@@ -93,6 +93,7 @@ class SentStream:
     def __init__(self, rate_hz: int, key: StreamKey, host: str, port: int):
         self.rate_hz, self.host, self.port, self.key = rate_hz, host, port, key
         cipher, auth = PROTECTION
+        self.sent_to: int | None = None  # the frame that goes next; None before the first
         packet_ns = PACKET_FRAMES * NS / rate_hz
         self._chain = Chain(
             "appsrc name=in format=time is-live=true do-timestamp=false block=false max-bytes=1048576 "
