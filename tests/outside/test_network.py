@@ -25,8 +25,8 @@ from brucke.ports.network.gstreamer import missing_packages
 from brucke.ports.network.identity import Identity
 from brucke.ports.network.neighbours import TYPE, Neighbours
 from brucke.ports.network.plain_stream import PlainStream
-from brucke.ports.network.plain_streams import PlainReceived, PlainSent
-from brucke.ports.network.sound_streams import SentStream, StreamKey
+from brucke.ports.network.plain_streams import PlainReceived
+from brucke.ports.network.sound_streams import RtpSender, SentStream, StreamKey
 
 RATE = 48000
 without_library = pytest.mark.skipif(bool(missing_packages()), reason="the streaming library is not there")
@@ -239,7 +239,7 @@ def test_another_program_hears_what_we_send_by_our_description_to_the_bit(tmp_pa
     listener.start()
     assert ready.wait(5)
     time.sleep(0.3)
-    sent = PlainSent(how, 77)
+    sent = RtpSender(how, 77)
     try:
         for at in range(0, len(sound), 128):
             sent.push(at, sound[at : at + 128])

@@ -18,8 +18,8 @@ from ...ports.devices.clocks.head import MatchedHead
 from ...ports.devices.clocks.loop import Clock
 from ...ports.devices.clocks.matching import Incoming
 from ...ports.devices.peer import PeerWiring
-from ...ports.network.plain_streams import PlainSent, PlainStreams
-from ...ports.network.sound_streams import SentStream
+from ...ports.network.plain_streams import PlainStreams
+from ...ports.network.sound_streams import RtpSender
 from ..step.plan import F32
 from .peer_messages import Found
 from .peer_streams import PeerStreams
@@ -141,7 +141,7 @@ class PeerSound:
     def _send(self) -> None:
         done = self._done()
         rows = dict(self.wiring.sends)
-        sending: dict[str, SentStream | PlainSent] = {**self.streams.sent}
+        sending: dict[str, RtpSender] = {**self.streams.sent}
         for key, stream in sending.items():
             row = rows.get(key)
             if row is None:

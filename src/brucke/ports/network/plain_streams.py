@@ -1,7 +1,6 @@
 """Plain RTP to and from one address: nothing is encrypted, nobody agreed, and when its sound was made is not known."""
 
 import contextlib
-import math
 import socket
 import time
 from collections import deque
@@ -15,9 +14,9 @@ from ...core.network.control_messages import EngineClock
 from ...core.network.linear_pcm import decode_pcm
 from ...core.network.rtp_packet import RtpError, parse_rtp, unwrapped
 from ..devices.clocks.loop import Clock
-from .gstreamer import Chain, GStreamerError
+from .gstreamer import GStreamerError
 from .plain_stream import PlainStream
-from .sound_streams import MOST_AT_ONCE, NS, PACKET_FRAMES
+from .sound_streams import MOST_AT_ONCE, RtpSender
 
 F32 = npt.NDArray[np.float32]
 MOST_PACKET = 9000
@@ -95,37 +94,6 @@ class PlainReceived:
         self._socket.close()
 
 
-class PlainSent:
-    """To an address and a port."""
-
-    def __init__(self, how: PlainStream, ssrc: int):
-        self.how, self.rate_hz = how, how.rate_hz
-        self.sent_to: int | None = None  # the frame that goes next; None before the first
-        packet_ns, bits = PACKET_FRAMES * NS / how.rate_hz, {"L16": "S16BE", "L24": "S24BE"}[how.encoding]
-        self._chain = Chain(
-            "appsrc name=in format=time is-live=true do-timestamp=false block=false max-bytes=1048576 "
-            f'caps="audio/x-raw,format=F32LE,rate={how.rate_hz},channels=2,layout=interleaved,'
-            'channel-mask=(bitmask)0x3" ! audioconvert dithering=none noise-shaping=none ! '
-            f"audio/x-raw,format={bits} ! rtp{how.encoding}pay ssrc={ssrc} pt={how.payload_type} mtu=1400 "
-            f"min-ptime={math.floor(packet_ns)} max-ptime={math.ceil(packet_ns)} perfect-rtptime=false "
-            f"timestamp-offset=0 ! udpsink host={how.address} port={how.port} sync=false async=false",
-            ("in",),
-        )
-        self._chain.start()
-
-    def push(self, first: int, sound: F32) -> bool:
-        """[frames, 2] that begin with our frame `first`."""
-        begins = -(-first * NS // self.rate_hz)
-        lasts = -(-(first + len(sound)) * NS // self.rate_hz) - begins
-        return self._chain.push("in", np.ascontiguousarray(sound, np.float32).tobytes(), begins, lasts)
-
-    def trouble(self) -> str:
-        return self._chain.trouble()
-
-    def stop(self) -> None:
-        self._chain.stop()
-
-
 class PlainTalk:
     """In place of a conversation: there is none. Frames are placed by when packets come, so the clock is ours."""
 
@@ -172,7 +140,7 @@ class PlainStreams:
         self._comes, self._goes, self._ssrc = comes, goes, ssrc
         self.rate_hz = 48000
         self.received: dict[str, PlainReceived] = {}
-        self.sent: dict[str, PlainSent] = {}
+        self.sent: dict[str, RtpSender] = {}
         self._wanted: tuple[tuple[str, ...], tuple[str, ...]] = ((), ())
         self.lost = self.late = 0
         self.trouble = ""
@@ -218,7 +186,7 @@ class PlainStreams:
                 self.received[comes[0]] = PlainReceived(self._comes)
             if sends and self._goes is not None and not self.sent:
                 how = msgspec.structs.replace(self._goes, rate_hz=self.rate_hz)
-                self.sent[sends[0]] = PlainSent(how, self._ssrc)
+                self.sent[sends[0]] = RtpSender(how, self._ssrc)
             self.trouble = ""
         except GStreamerError as e:
             self.trouble = str(e)

@@ -11,6 +11,7 @@ import numpy.typing as npt
 from ...core.network.linear_pcm import decode_pcm
 from ...core.network.rtp_packet import RtpError, parse_rtp, unwrapped
 from .gstreamer import Chain
+from .plain_stream import PlainStream
 
 F32 = npt.NDArray[np.float32]
 PACKET_FRAMES = 128
@@ -87,25 +88,23 @@ class ReceivedStream:
         self._chain.stop()
 
 
-class SentStream:
-    """To a host and a port, until it is stopped."""
+class RtpSender:
+    """Two channels to an address and a port, until it is stopped; `protection` is the element that encrypts, and “! ”
+    behind it, or “”."""
 
-    def __init__(self, rate_hz: int, key: StreamKey, host: str, port: int):
-        self.rate_hz, self.host, self.port, self.key = rate_hz, host, port, key
-        cipher, auth = PROTECTION
+    def __init__(self, how: PlainStream, ssrc: int, protection: str = ""):
+        self.rate_hz = rate_hz = how.rate_hz
         self.sent_to: int | None = None  # the frame that goes next; None before the first
-        packet_ns = PACKET_FRAMES * NS / rate_hz
+        packet_ns, bits = PACKET_FRAMES * NS / rate_hz, {"L16": "S16BE", "L24": "S24BE"}[how.encoding]
         self._chain = Chain(
             "appsrc name=in format=time is-live=true do-timestamp=false block=false max-bytes=1048576 "
             f'caps="audio/x-raw,format=F32LE,rate={rate_hz},channels=2,layout=interleaved,channel-mask=(bitmask)0x3" ! '
-            "audioconvert dithering=none noise-shaping=none ! audio/x-raw,format=S24BE ! "
-            f"rtpL24pay ssrc={key.ssrc} pt={PAYLOAD_TYPE} mtu=1400 min-ptime={math.floor(packet_ns)} "
+            f"audioconvert dithering=none noise-shaping=none ! audio/x-raw,format={bits} ! "
+            f"rtp{how.encoding}pay ssrc={ssrc} pt={how.payload_type} mtu=1400 min-ptime={math.floor(packet_ns)} "
             f"max-ptime={math.ceil(packet_ns)} timestamp-offset=0 seqnum-offset={secrets.randbelow(32768)} "
-            "perfect-rtptime=false ! "
-            f"srtpenc key={key.key.hex()} rtp-cipher={cipher} rtp-auth={auth} rtcp-cipher={cipher} rtcp-auth={auth} ! "
-            f"udpsink host={host} port={port} sync=false async=false",
+            f"perfect-rtptime=false ! {protection}udpsink host={how.address} port={how.port} sync=false async=false",
             ("in",),
-        )  # fmt: skip
+        )
         self._chain.start()
 
     def push(self, first: int, sound: F32) -> bool:
@@ -120,3 +119,16 @@ class SentStream:
 
     def stop(self) -> None:
         self._chain.stop()
+
+
+class SentStream(RtpSender):
+    """The same, encrypted with a key that the receiver gave."""
+
+    def __init__(self, rate_hz: int, key: StreamKey, host: str, port: int):
+        self.host, self.port, self.key = host, port, key
+        cipher, auth = PROTECTION
+        how = PlainStream(address=host, port=port, encoding="L24", payload_type=PAYLOAD_TYPE, rate_hz=rate_hz)
+        super().__init__(
+            how, key.ssrc,
+            f"srtpenc key={key.key.hex()} rtp-cipher={cipher} rtp-auth={auth} rtcp-cipher={cipher} rtcp-auth={auth} ! ",
+        )  # fmt: skip
