@@ -46,12 +46,17 @@ class LobbyProcess:
                 self.told.append(decoder.decode(line))
 
     def end(self) -> None:
-        """It takes its name off the network, and nothing listens any more."""
+        """It takes its name off the network, and nothing listens any more; whoever asked goes on at once."""
         if self._process.stdin is not None:
             with contextlib.suppress(OSError):
                 self._process.stdin.close()
-        try:
-            self._process.wait(ENDS_S)
-        except subprocess.TimeoutExpired:
-            self._process.kill()
-            self._process.wait()
+        threading.Thread(target=end_within, args=(self._process, ENDS_S), name="lobby ends", daemon=True).start()
+
+
+def end_within(process: "subprocess.Popen[bytes]", seconds: float) -> None:
+    """Waits for one that was told to end, and kills it where it does not."""
+    try:
+        process.wait(seconds)
+    except subprocess.TimeoutExpired:
+        process.kill()
+        process.wait()

@@ -5,6 +5,7 @@ import os
 import socket
 import subprocess
 import sys
+import threading
 import time
 
 import msgspec
@@ -28,6 +29,7 @@ from ...engine.processes.peer_messages import (
 )
 from ...engine.processes.region import shape_text
 from ...ports.devices.peer import PeerWiring
+from .lobby_process import end_within
 
 ENDS_S = 2.0
 CALLS_S = 5.0
@@ -159,15 +161,14 @@ class PeerSession:
         self._channel.close()
 
     def end(self) -> None:
-        """The other side is told, and nothing listens any more."""
+        """The other side is told, and nothing listens any more; whoever asked goes on at once."""
         self._channel.send(Quit())
-        try:
-            self._process.wait(ENDS_S)
-        except subprocess.TimeoutExpired:
-            self._process.kill()
-            self._process.wait()
+        threading.Thread(target=self._wait, name="peer ends", daemon=True).start()
         if self._link is not None and self._wiring is not None:
             self._silence(self._link, self._wiring)
-        self._channel.close()
         if self._listening is not None:
             self._listening.close()
+
+    def _wait(self) -> None:
+        end_within(self._process, ENDS_S)
+        self._channel.close()
