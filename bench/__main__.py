@@ -1,6 +1,6 @@
 """./run bench [engine] [deadlines] [startup] [repaint] [grid] [estimate] [refuse] [hostile] [kills] [soak]
-[hour] [recorded_hour] [handed_hour] [attack] [desktop] [clocks] [login] [films] [claps] [flashes] [paths] [worlds];
-without a name, all but the long ones."""
+[hour] [recorded_hour] [handed_hour] [attack] [desktop] [clocks] [login] [films] [claps] [flashes] [paths] [worlds]
+[peers]; without a name, all but the long ones."""
 
 import importlib
 import shutil
@@ -24,6 +24,7 @@ LONG = (
     "flashes",
     "paths",
     "worlds",
+    "peers",
 )
 
 

@@ -101,6 +101,8 @@ def test_what_goes_out_is_opened_by_the_standard_alone_and_is_the_sound_to_the_b
     key, first = StreamKey.fresh(), 2**32 - 640
     rng = np.random.default_rng(4)
     sound = (np.round(rng.uniform(-0.99, 0.99, (1280, 2)) * 2**23) / 2**23).astype(np.float32)
+    sound[200:240, 0], sound[200:240, 1] = 1.7, -3.0
+    numbers = np.clip(sound, -1.0, 1.0 - 2.0**-23)  # what is too loud ends at the largest number there is
     stream = SentStream(RATE, key, "127.0.0.1", listens.getsockname()[1])
     for at in range(0, len(sound), 128):
         stream.push(first + at, sound[at : at + 128])
@@ -111,7 +113,7 @@ def test_what_goes_out_is_opened_by_the_standard_alone_and_is_the_sound_to_the_b
             assert sound[at : at + 128].tobytes() not in packet
             plain = parse_rtp(opened(packet, key))
             assert (plain.ssrc, plain.payload_type, plain.timestamp) == (key.ssrc, 96, (first + at) % 2**32)
-            assert np.array_equal(decode_pcm(plain.payload, "L24", 2), sound[at : at + 128])
+            assert np.array_equal(decode_pcm(plain.payload, "L24", 2), numbers[at : at + 128])
     finally:
         stream.stop()
         listens.close()
@@ -276,9 +278,9 @@ def test_what_another_program_sends_is_taken_to_the_bit_and_from_nobody_else(rng
                     there.mux(packet)
                 stranger.sendto(struct.pack("!BBHII", 0x80, 97, 1, at, 99) + bytes(600), ("127.0.0.1", port))
                 time.sleep(0.01)
-                found += ours.pull(0)
+                found += ours.taken()
         time.sleep(0.1)
-        found += ours.pull(0)
+        found += ours.taken()
     finally:
         ours.stop()
         stranger.close()

@@ -21,6 +21,7 @@ EXCESS_S = 20e-6  # an exchange that took so much longer than the quickest count
 GROWN_S, GROWN_SHARE = 3e-4, 0.5  # a round trip longer by this is another way
 LEAST_SCATTER_S, UNSEEN = 1e-5, 0.05
 RECENT_S = 3.0
+FITS_S = 0.2  # once it was followed for a while, a line is laid through what was seen no more often than this
 JUMPED = 8  # so many exchanges in a row that cannot be true: a clock has jumped
 
 
@@ -66,6 +67,7 @@ class ClockOffset:
         self._seen: deque[tuple[float, float, float]] = deque()  # (our time, offset, delay)
         self._strange = 0
         self._since: float | None = None
+        self._fitted = 0.0  # when
         self.fit: OffsetFit | None = None
 
     def watched_s(self, now: float) -> float:
@@ -101,6 +103,9 @@ class ClockOffset:
         self._seen.append((t.returned - delay / 2, offset, delay))
         while self._seen[0][0] < t.returned - WINDOW_S:
             self._seen.popleft()
+        if self.followed_s > RECENT_S and 0.0 <= t.returned - self._fitted < FITS_S:
+            return False
+        self._fitted = t.returned
         grown = self._has_grown(t.returned)
         self.fit = self._fit()
         return jumped or grown

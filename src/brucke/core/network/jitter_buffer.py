@@ -16,6 +16,7 @@ class JitterBuffer:
         self._sound = np.zeros((frames, 2 * streams), np.float32)
         self._there = np.zeros((frames, streams), bool)
         self._refused = np.zeros((frames, streams), bool)  # what was faded away already
+        self._refuses = False  # whether there is any of it
         self._taken = 0  # the frame before which nothing is wanted any more
         self._newest = [0] * streams  # the frame behind the newest one that came
         self._whole = [0] * streams  # the frame before which, from what was taken on, all is there
@@ -41,7 +42,10 @@ class JitterBuffer:
         for before, low, high in self._spans(begin, end):
             piece = sound[begin - first + before : begin - first + before + high - low]
             self._sound[low:high, 2 * stream : 2 * stream + 2] = piece
-            self._there[low:high, stream] = ~self._refused[low:high, stream]
+            self._there[low:high, stream] = ~self._refused[low:high, stream] if self._refuses else True
+        if begin == self._whole[stream] == self._newest[stream] and not self._refuses:
+            self._whole[stream] = self._newest[stream] = end  # mostly: what comes is what comes next
+            return
         self._newest[stream] = max(self._newest[stream], end)
         if begin <= self._whole[stream]:
             self._find_whole(stream)
@@ -62,6 +66,7 @@ class JitterBuffer:
     def begin_at(self, frame: int) -> None:
         """Whatever is before this is not wanted."""
         self._there[:], self._refused[:] = False, False
+        self._refuses = False
         self._taken = frame
         self._newest = [frame] * self.streams
         self._whole, self._hole = [frame] * self.streams, [frame] * self.streams
@@ -83,7 +88,11 @@ class JitterBuffer:
         else:
             sound = self._take_with_holes(first, end)
         for _, low, high in self._spans(first - FADE, end - FADE):
-            self._there[low:high], self._refused[low:high] = False, False
+            self._there[low:high] = False
+            if self._refuses:
+                self._refused[low:high] = False
+        if self._refuses:
+            self._refuses = bool(self._refused.any())
         return sound
 
     def _take_with_holes(self, first: int, end: int) -> F32:
@@ -98,7 +107,7 @@ class JitterBuffer:
             if len(holes):
                 self._hole[stream] = first + int(holes[-1]) + 1
             if len(beyond):
-                self._refused[at[FADE + count + int(beyond[0])], stream] = True
+                self._refused[at[FADE + count + int(beyond[0])], stream] = self._refuses = True
             if self._whole[stream] < end:
                 self._whole[stream] = end
                 self._find_whole(stream)

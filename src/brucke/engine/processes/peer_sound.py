@@ -52,7 +52,10 @@ class PeerSound:
         self._life = time.monotonic_ns()
         streams.rate_hz = self.rate
         self._order: list[str] = []  # of the streams that come in, as the jitter buffer has them
-        self._buffer, self._channels = JitterBuffer(0), list[int]()
+        self._place_of: dict[str, int] = {}
+        self._buffer = JitterBuffer(0)
+        self._sent_rows = self._rows = self._sources = np.zeros(0, np.intp)
+        self._is_there = np.zeros((0, 1), np.float32)
         self.set_point = SetPoint(self.rate, found.set_point_s if found is not None else 0.0)
         self._engine = os.fstat(region.fd).st_ino
         self._ahead_known = found is not None and found.engine == self._engine
@@ -73,6 +76,7 @@ class PeerSound:
             self.told = all_told[wiring.devices[0]]
             self.told[: MatchedHead.LATE] = 0
         self.wiring = wiring
+        self._sent_rows = np.array([row for _, row in wiring.sends], np.intp)
         self.streams.want(tuple(k for k, _ in wiring.comes), tuple(k for k, _ in wiring.sends))
         self._checked = 0.0
 
@@ -140,21 +144,26 @@ class PeerSound:
 
     def _send(self) -> None:
         done = self._done()
-        rows = dict(self.wiring.sends)
         sending: dict[str, RtpSender] = {**self.streams.sent}
-        for key, stream in sending.items():
-            row = rows.get(key)
-            if row is None:
+        blocks: dict[int, F32] = {}
+        for row, (key, _) in enumerate(self.wiring.sends):
+            stream = sending.get(key)
+            if stream is None:
                 continue
             sent = max(done if stream.sent_to is None else stream.sent_to, done - self._size // 2)
             while sent < done:
-                at = sent % self._size
-                sound = np.zeros((self.n, 2), np.float32)
-                wide = min(2, self._outs.shape[1])
-                sound[:, :wide] = self._outs[row, :wide, at : at + self.n].T
-                stream.push(sent, np.clip(sound, -1.0, 1.0))
+                if sent not in blocks:
+                    blocks[sent] = self._block(sent)
+                stream.push(sent, blocks[sent][row])
                 sent += self.n
             stream.sent_to = sent
+
+    def _block(self, first: int) -> F32:
+        """All that is sent of one block [streams, frames, 2]."""
+        at, wide = first % self._size, min(2, self._outs.shape[1])
+        sound = np.zeros((len(self._sent_rows), self.n, 2), np.float32)
+        sound[:, :, :wide] = self._outs[self._sent_rows, :wide, at : at + self.n].transpose(0, 2, 1)
+        return sound
 
     # What comes from there
 
@@ -172,15 +181,18 @@ class PeerSound:
             self.set_point.begin_anew()
             self._begin_at(where)
         done = self._done()
-        near = where.back(done)
-        came = False
-        for i, key in enumerate(self._order):
-            for first, sound in self.streams.received[key].pull(round(near)):
-                self._came, self._heard[key], came = now, now, True
-                need = done + self._lead - where.at(first)
-                self.set_point.see(now, need / self.rate)
-                self._buffer.put(i, first, sound)
-        if not self.set_point.known or not (came or done != self._placed_at):
+        packets = self.streams.pull(round(where.back(done)))
+        seen = None
+        for key, first, sound in packets:
+            stream = self._place_of.get(key)
+            if stream is None:
+                continue
+            self._came = self._heard[key] = now
+            if first != seen:  # streams come together, and say the same
+                seen = first
+                self.set_point.see(now, (done + self._lead - where.at(first)) / self.rate)
+            self._buffer.put(stream, first, sound)
+        if not self.set_point.known or not (packets or done != self._placed_at):
             return
         self._placed_at = done
         if self.incoming is None or self.set_point.changed:
@@ -213,7 +225,7 @@ class PeerSound:
         end = max(due, eager)
         if end - buffer.taken < LEAST_FRAMES:
             return
-        if end - buffer.taken > self.rate // 2:
+        if end - buffer.taken > self._size // 2:
             buffer.begin_at(end - self.n)
         first = buffer.taken
         sound = buffer.take(end)
@@ -226,12 +238,11 @@ class PeerSound:
         self._wander = max(self._wander, abs(incoming.error))
 
     def _lay(self, where: int, made: F32) -> None:
-        at = (where + np.arange(len(made))) % self._size
-        place = {channel: 2 * i + side for i, first in enumerate(self._channels) for side, channel in
-                 enumerate((first, first + 1))}  # fmt: skip
-        for row, channel in self.wiring.rows:
-            source = place.get(channel)
-            self._ring[row, at] = made[:, source] if source is not None else 0.0
+        at, count = where % self._size, len(made)
+        before = min(count, self._size - at)
+        sound = made.T[self._sources] * self._is_there
+        self._ring[self._rows, at : at + before] = sound[:, :before]
+        self._ring[self._rows, : count - before] = sound[:, before:]
 
     def _rest(self, now: float) -> None:
         """Nobody answers, or nothing is wanted: what lies ready fades by itself, then it is silent."""
@@ -245,9 +256,10 @@ class PeerSound:
         changed = self.streams.settle()
         self.streams.check()
         order = [key for key, _ in self.wiring.comes if key in self.streams.received]
-        self._channels = [dict(self.wiring.comes)[key] for key in order]
+        self._find_rows(order)
         if changed or order != self._order:
             self._order = order
+            self._place_of = {key: i for i, key in enumerate(order)}
             self._buffer, self.incoming = JitterBuffer(len(order)), None
         late = int(self.told[MatchedHead.LATE])
         if late != self._late_blocks:
@@ -261,6 +273,15 @@ class PeerSound:
             self.told[MatchedHead.THERE] = 1  # nothing comes from there, and it is matched all the same
         if fit is None and now - self._came > QUIET_S:
             self.told[MatchedHead.THERE] = 0
+
+    def _find_rows(self, order: list[str]) -> None:
+        """Which row of the engine's is which channel of what the jitter buffer gives; silent where it is none."""
+        first = dict(self.wiring.comes)
+        channels = {first[key] + side: 2 * i + side for i, key in enumerate(order) for side in (0, 1)}
+        self._rows = np.array([row for row, _ in self.wiring.rows], np.intp)
+        self._sources = np.array([channels.get(channel, 0) for _, channel in self.wiring.rows], np.intp)
+        there = [channel in channels for _, channel in self.wiring.rows]
+        self._is_there = np.array(there, np.float32)[:, None]
 
     def _tell(self, now: float, speed: float) -> None:
         told = self.told

@@ -6,8 +6,10 @@ import threading
 from collections.abc import Callable
 
 from ...core.network.control_messages import EngineClock, Receive, Received, Said
+from ...core.network.rtp_packet import unwrapped
 from ...ports.network.gstreamer import GStreamerError
-from ...ports.network.sound_streams import ReceivedStream, SentStream, StreamKey
+from ...ports.network.packet_inbox import PacketInbox
+from ...ports.network.sound_streams import F32, PAYLOAD_TYPE, ReceivedStream, SentStream, StreamKey, decode_together
 
 MOST_STREAMS = 32
 
@@ -18,6 +20,8 @@ class PeerStreams:
     def __init__(self, say: Callable[[Said], None]):
         self._say, self._lock = say, threading.Lock()
         self.rate_hz = 48000
+        self._inbox = PacketInbox()
+        self._keys: dict[int, str] = {}  # of the received streams, by their SSRC
         self.received: dict[str, ReceivedStream] = {}
         self.sent: dict[str, SentStream] = {}
         self._comes: tuple[str, ...] = ()
@@ -69,11 +73,22 @@ class PeerStreams:
             self.received.pop(key).stop()
         for key in [k for k in comes if k not in self.received]:
             self._listen(key)
+        self._keys = {stream.key.ssrc: key for key, stream in self.received.items()}
         return was != self.received
+
+    def pull(self, near: int) -> list[tuple[str, int, F32]]:
+        """What came since: (stream, frame of its sender, sound [frames, 2]). `near` is about which frame is
+        expected."""
+        packets = [p for p in self._inbox.pull() if p.ssrc in self._keys and p.payload_type == PAYLOAD_TYPE]
+        sounds = decode_together(packets)
+        return [
+            (self._keys[p.ssrc], unwrapped(p.timestamp, near), sound)
+            for p, sound in zip(packets, sounds, strict=True)
+        ]  # fmt: skip
 
     def _listen(self, key: str) -> None:
         try:
-            made = ReceivedStream(self.rate_hz, StreamKey.fresh())
+            made = ReceivedStream(self.rate_hz, StreamKey.fresh(), self._inbox)
         except GStreamerError as e:
             self.trouble = str(e)
             return
@@ -105,3 +120,4 @@ class PeerStreams:
         with contextlib.suppress(GStreamerError):
             self.want((), ())
             self.settle()
+        self._inbox.close()

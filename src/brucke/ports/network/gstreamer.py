@@ -8,6 +8,8 @@ from functools import cache
 from typing import Any
 
 import cffi
+import numpy as np
+import numpy.typing as npt
 
 from ...core.errors import BruckeError
 
@@ -37,20 +39,14 @@ void *gst_bus_pop_filtered(void *bus, int types);
 void gst_message_parse_error(void *message, GError **error, char **debug);
 void gst_object_unref(void *object);
 void gst_mini_object_unref(void *object);
-GstBuffer *gst_buffer_new_allocate(void *allocator, size_t size, void *params);
-size_t gst_buffer_fill(GstBuffer *buffer, size_t offset, const void *src, size_t size);
-size_t gst_buffer_extract(GstBuffer *buffer, size_t offset, void *dest, size_t size);
-size_t gst_buffer_get_size(GstBuffer *buffer);
-GstBuffer *gst_sample_get_buffer(void *sample);
+GstBuffer *gst_buffer_new_memdup(const void *data, size_t size);
 int gst_app_src_push_buffer(void *appsrc, GstBuffer *buffer);
-void *gst_app_sink_try_pull_sample(void *appsink, uint64_t timeout);
 void g_object_get(void *object, const char *name, ...);
 void g_error_free(GError *error);
 void g_free(void *memory);
 """
 NULL_STATE, PLAYING = 1, 4
 ERROR_MESSAGE = 2
-MOST_BYTES = 65536
 
 
 class GStreamerError(BruckeError, OSError):
@@ -121,7 +117,6 @@ class Chain:
             raise GStreamerError(f"GStreamer does not make its chain: {why}")
         self._ends = {name: lib.gst_bin_get_by_name(self._chain, name.encode()) for name in ends}
         self._bus = lib.gst_element_get_bus(self._chain)
-        self._room: Any = lib.ffi.new("char[]", MOST_BYTES)
 
     def start(self) -> None:
         """Errors: GStreamerError where a socket cannot be opened."""
@@ -134,25 +129,13 @@ class Chain:
         self._lib.g_object_get(self._ends[end], b"port", port, self._lib.ffi.NULL)
         return int(port[0])
 
-    def push(self, end: str, data: bytes, begins_ns: int, lasts_ns: int) -> bool:
+    def push(self, end: str, sound: npt.NDArray[np.float32], begins_ns: int, lasts_ns: int) -> bool:
         """False where nobody takes it."""
         lib = self._lib
-        buffer = lib.gst_buffer_new_allocate(lib.ffi.NULL, len(data), lib.ffi.NULL)
-        lib.gst_buffer_fill(buffer, 0, data, len(data))
+        data = lib.ffi.from_buffer(sound)
+        buffer = lib.gst_buffer_new_memdup(data, sound.nbytes)
         buffer.pts, buffer.duration = begins_ns, lasts_ns
         return bool(lib.gst_app_src_push_buffer(self._ends[end], buffer) == 0)
-
-    def pull(self, end: str) -> bytes | None:
-        """What came next, None where nothing has."""
-        lib = self._lib
-        sample = lib.gst_app_sink_try_pull_sample(self._ends[end], 0)
-        if sample == lib.ffi.NULL:
-            return None
-        buffer = lib.gst_sample_get_buffer(sample)
-        size = min(MOST_BYTES, lib.gst_buffer_get_size(buffer))
-        lib.gst_buffer_extract(buffer, 0, self._room, size)
-        lib.gst_mini_object_unref(sample)
-        return bytes(lib.ffi.buffer(self._room, size))
 
     def trouble(self) -> str:
         """What its elements say has gone wrong since it was last asked; “” nothing."""

@@ -15,11 +15,11 @@ from ...core.network.linear_pcm import decode_pcm
 from ...core.network.rtp_packet import RtpError, parse_rtp, unwrapped
 from ..devices.clocks.loop import Clock
 from .gstreamer import GStreamerError
+from .packet_inbox import MOST_AT_ONCE, MOST_PACKET
 from .plain_stream import PlainStream
-from .sound_streams import MOST_AT_ONCE, RtpSender
+from .sound_streams import RtpSender
 
 F32 = npt.NDArray[np.float32]
-MOST_PACKET = 9000
 GONE_S = 1.0
 MOST_WAITING = 1024  # packets, while nothing sounds
 
@@ -44,7 +44,7 @@ class PlainReceived:
         self._came: deque[tuple[int, F32]] = deque(maxlen=MOST_WAITING)
 
     def look(self) -> None:
-        """What has come since is kept for `pull`, and says where its sender is."""
+        """What has come since is kept for `taken`, and says where its sender is."""
         how = self.how
         for _ in range(MOST_AT_ONCE):
             try:
@@ -71,7 +71,7 @@ class PlainReceived:
             self.clock.see(first + len(sound), self._heard)
             self._came.append((first, sound if how.channels == 2 else np.repeat(sound, 2, axis=1)))
 
-    def pull(self, near: int) -> list[tuple[int, F32]]:
+    def taken(self) -> list[tuple[int, F32]]:
         """What came since: (frame of its sender, sound [frames, 2])."""
         self.look()
         found = list(self._came)
@@ -191,6 +191,10 @@ class PlainStreams:
         except GStreamerError as e:
             self.trouble = str(e)
         return before != self.received
+
+    def pull(self, near: int) -> list[tuple[str, int, F32]]:
+        """What came since: (stream, frame of its sender, sound [frames, 2]); frames count on by themselves."""
+        return [(key, first, sound) for key, r in self.received.items() for first, sound in r.taken()]
 
     def check(self) -> None:
         """A chain that has stopped is made anew."""

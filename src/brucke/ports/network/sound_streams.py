@@ -9,8 +9,9 @@ import numpy as np
 import numpy.typing as npt
 
 from ...core.network.linear_pcm import decode_pcm
-from ...core.network.rtp_packet import RtpError, parse_rtp, unwrapped
+from ...core.network.rtp_packet import RtpPacket
 from .gstreamer import Chain
+from .packet_inbox import PacketInbox
 from .plain_stream import PlainStream
 
 F32 = npt.NDArray[np.float32]
@@ -18,7 +19,7 @@ PACKET_FRAMES = 128
 PAYLOAD_TYPE = 96
 KEY_BYTES = 30  # of which 14 are the salt: RFC 3711, section 8.2
 NS = 1_000_000_000
-MOST_AT_ONCE = 256  # packets that are looked at in one turn
+FRAME_BYTES = 6  # two channels of 24 bits
 PROTECTION = "aes-128-icm", "hmac-sha1-80"
 
 
@@ -48,44 +49,34 @@ def _encrypted_caps(rate_hz: int, key: StreamKey) -> str:
 
 
 class ReceivedStream:
-    """Listens on a port of its own. `frames_at` counts on from `near` where RTP times go round."""
+    """Listens on a port of its own; what it decrypts goes to `inbox` as packets with the key's SSRC."""
 
-    def __init__(self, rate_hz: int, key: StreamKey, address: str = "0.0.0.0", port: int = 0):
-        self.key, self.refused = key, 0
-        self._near: int | None = None
+    def __init__(self, rate_hz: int, key: StreamKey, inbox: PacketInbox, address: str = "0.0.0.0", port: int = 0):
+        self.key = key
         self._chain = Chain(
             f'udpsrc name=in address={address} port={port} reuse=false buffer-size=524288 caps="'
-            f'{_encrypted_caps(rate_hz, key)}" ! srtpdec ! '
-            "appsink name=out sync=false async=false max-buffers=1024 drop=true emit-signals=false",
-            ("in", "out"),
+            f'{_encrypted_caps(rate_hz, key)}" ! srtpdec ! fdsink fd={inbox.handle} sync=false async=false',
+            ("in",),
         )
         self._chain.start()
         self.port = self._chain.port("in")
-
-    def pull(self, near: int) -> list[tuple[int, F32]]:
-        """What came since: (frame of its sender, sound [frames, 2]). `near` is about which frame is expected."""
-        found = []
-        for _ in range(MOST_AT_ONCE):
-            data = self._chain.pull("out")
-            if data is None:
-                break
-            try:
-                packet = parse_rtp(data)
-            except RtpError:
-                self.refused += 1
-                continue
-            if packet.ssrc != self.key.ssrc or packet.payload_type != PAYLOAD_TYPE:
-                self.refused += 1
-                continue
-            near = unwrapped(packet.timestamp, near)
-            found.append((near, decode_pcm(packet.payload, "L24", 2)))
-        return found
 
     def trouble(self) -> str:
         return self._chain.trouble()
 
     def stop(self) -> None:
         self._chain.stop()
+
+
+def decode_together(packets: list[RtpPacket]) -> list[F32]:
+    """The sound [frames, 2] of each, at once."""
+    payloads = [p.payload[: len(p.payload) // FRAME_BYTES * FRAME_BYTES] for p in packets]
+    sound, pieces, at = decode_pcm(b"".join(payloads), "L24", 2), list[F32](), 0
+    for payload in payloads:
+        end = at + len(payload) // FRAME_BYTES
+        pieces.append(sound[at:end])
+        at = end
+    return pieces
 
 
 class RtpSender:
@@ -111,8 +102,7 @@ class RtpSender:
         """[frames, 2] that begin with the sender's frame `first`; False where it did not go out."""
         begins = -(-first * NS // self.rate_hz)  # rounded up, so that the payloader counts the same frame
         lasts = -(-(first + len(sound)) * NS // self.rate_hz) - begins
-        data = np.ascontiguousarray(sound, np.float32).tobytes()
-        return self._chain.push("in", data, begins, lasts)
+        return self._chain.push("in", np.ascontiguousarray(sound, np.float32), begins, lasts)
 
     def trouble(self) -> str:
         return self._chain.trouble()
