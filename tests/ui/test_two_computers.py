@@ -14,8 +14,10 @@ from brucke.ports.network.lobby_messages import (
     AgreeingEnded,
     Answer,
     Asked,
+    AskingEnded,
     AskToAgree,
     AskToOpen,
+    LookAt,
     Neighbour,
     Neighbours,
     ShowCode,
@@ -134,3 +136,26 @@ def test_names_from_there_are_made_fit_to_be_shown():
                                 Offered(key="part:x", name="Twice"), Offered(key="part:y", name="\x01"))))  # fmt: skip
     assert [t.name for t in offer.things] == ["Twice", "y"]
     assert shown(Offer(things=(Offered(key="part:x", name="Pi\x00ano\u2028 x"),))).things[0].name == "Piano x"
+
+
+def test_where_nobody_is_found_the_place_of_the_other_one_is_typed(two):
+    window, dialog, lobby = two
+    assert dialog.place.isHidden()
+    told(window, lobby, Neighbours(here=("10.0.0.1:4711",)))
+    assert "10.0.0.1:4711" in texts(dialog)
+    for wrong in ("10.0.0.2", "10.0.0.2:0", "10.0.0.256:9", "224.0.0.1:9", "10.0.0.2:99999999999"):
+        dialog.place.setText(wrong)
+        dialog.place.returnPressed.emit()
+        assert f"“{wrong}” is no place" in texts(dialog)
+        assert not any(isinstance(o, LookAt) for o in lobby.orders)
+    dialog.place.setText(" 10.0.0.2:4712")
+    dialog.place.returnPressed.emit()
+    assert lobby.orders[-1] == LookAt(address="10.0.0.2", port=4712)
+    assert "10.0.0.2:4712 is looked at" in texts(dialog)
+    told(window, lobby, AskingEnded(id="", name="10.0.0.2:4712", why="gone"))
+    assert "10.0.0.2:4712 does not answer" in texts(dialog)
+    dialog.place.setText("10.0.0.2:4713")
+    dialog.place.returnPressed.emit()
+    told(window, lobby, Neighbours(found=(STAGE,), here=("10.0.0.1:4711",)))
+    assert "looked at" not in texts(dialog)
+    assert dialog.found.buttons[STAGE.id].isVisible()

@@ -24,6 +24,7 @@ ASKING = {
     "version": AGREEING["version"],
     "busy": _("{name} has been asked already."),
     "closed": _("{name} has let go. Nothing is open."),
+    "itself": _("{name} is this computer itself. Type what the other one shows."),
 }
 
 
@@ -60,6 +61,21 @@ ABOUT = _(
     "it is closed. What goes between the two is encrypted."
 )
 NOBODY = _("Nobody is found yet. Open “Two computers” on the other computer, too; both have to be on one network.")
+PLACE = _("Place of the other computer")
+NO_PLACE = _(
+    "“{place}” is no place. It is an address and a number, as 192.168.1.20:41234; the other computer shows it."
+)
+LOOKING = _("{place} is looked at…")
+
+
+def here_text(places: tuple[str, ...]) -> str:
+    """Where this computer is, for networks that keep computers from finding one another; “” before that is known."""
+    if not places:
+        return ""
+    said = _("Some networks keep computers from finding one another. This one is at {places}. Type the other’s:")
+    return said.format(places=_(" or ").join(places))
+
+
 HEAR_FROM, SEND_TO = _("Hear:"), _("Send to:")
 MAY_HEAR, MAY_SEND = _("They may hear:"), _("They may send to:")
 CONFIRMED_S = 20.0
@@ -81,12 +97,6 @@ PLAIN_ABOUT = _(
     "Off unless you choose it, and not encrypted: whoever listens on this network hears what is sent. Only what comes "
     "from the address in the description is taken. When its sound was made is not known until it is measured."
 )
-
-
-def is_address(text: str) -> bool:
-    """Four numbers, as programs write an address."""
-    parts = text.split(".")
-    return len(parts) == 4 and all(p.isdigit() and len(p) < 4 and int(p) < 256 for p in parts)
 
 
 def plain_text(name: str, state: "Stands", takes: bool) -> tuple[str, str]:

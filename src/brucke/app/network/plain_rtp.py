@@ -8,6 +8,7 @@ from ...engine.processes.peer_messages import PeerArguments
 from ...ports.network.listening import own_address
 from ...ports.network.plain_stream import PlainStream
 from ...words.translation import _
+from .headphones import with_headphones
 from .peer_session import PeerSession
 from .two_computers import TwoComputers
 
@@ -30,7 +31,7 @@ def send_plain(two: TwoComputers, address: str, port: int, encoding: Encoding = 
 
 def take_plain(two: TwoComputers, stream: Stream) -> None:
     """A part from there, from now on, as its program describes it."""
-    after = part_of_program(two.with_headphones(), f"{PLAIN}{stream.source}", stream.source)
+    after = part_of_program(with_headphones(two.session.setup), f"{PLAIN}{stream.source}", stream.source)
     two.session.edit(_("take from {address}").format(address=stream.source), after, "gather")
     comes = PlainStream(
         address=stream.source, port=stream.port, encoding=stream.encoding, payload_type=stream.payload_type,

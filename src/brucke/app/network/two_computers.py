@@ -12,8 +12,7 @@ from msgspec.structs import replace
 from platformdirs import user_config_path
 from PyQt6.QtCore import QObject, QSettings, pyqtSignal
 
-from ...core.document.setup import Listener, Setup
-from ...core.edits.listener_edits import add_listener
+from ...core.document.setup import Listener
 from ...core.edits.peer_edits import (
     device_of_peer,
     give_to_peer,
@@ -22,15 +21,14 @@ from ...core.edits.peer_edits import (
     take_from_peer,
     taken_keys,
 )
-from ...core.edits.route_edits import device_of_this_computer
 from ...core.network.control_messages import Offer, Offered, Taken
+from ...core.network.socket_address import parse_socket_address
 from ...core.timing.peer_offer import offer_of
 from ...core.timing.stage import Stage
 from ...engine.processes.backoff import Backoff
 from ...engine.processes.peer_messages import PeerArguments
 from ...engine.step.live import with_door
 from ...ports.devices.peer import PeerWiring
-from ...ports.devices.server_choice import spoken
 from ...ports.network.listening import listening_socket
 from ...ports.network.lobby_messages import (
     AgreeingEnded,
@@ -42,19 +40,22 @@ from ...ports.network.lobby_messages import (
     Forget,
     FromLobby,
     GiveUp,
+    LookAt,
     Neighbour,
     OpenedTo,
     SessionPort,
     ShowCode,
+    ToLobby,
     Trouble,
     TypeCode,
     WantCode,
 )
 from ...ports.network.lobby_messages import Neighbours as NeighboursNow
-from ...words.documents import LISTENER_WORDS
 from ...words.timing import stage_text
 from ...words.translation import _
 from ...words.two_computers import (
+    LOOKING,
+    NO_PLACE,
     agreeing_ended_text,
     asking_ended_text,
     closed_there_text,
@@ -63,6 +64,7 @@ from ...words.two_computers import (
 )
 from ..engine.live_engine import LiveEngine
 from ..session.session import Session
+from .headphones import with_headphones
 from .lobby_process import LobbyProcess
 from .network_facts import alike, network_of
 from .open_file import write_open
@@ -86,6 +88,7 @@ class TwoComputers(QObject):
         self.sessions: dict[str, PeerSession] = {}
         self.neighbours: tuple[Neighbour, ...] = ()
         self.agreed: tuple[Neighbour, ...] = ()
+        self.here: tuple[str, ...] = ()  # places at which this computer is found
         self.asks: dict[str, str] = {}
         self.talking = Talking()
         self.said, self.tone = "", "mute"
@@ -147,7 +150,7 @@ class TwoComputers(QObject):
         if self._spare is not None:
             self._spare.close()
             self._spare = None
-        self.neighbours, self.asks, self.talking = (), {}, Talking()
+        self.neighbours, self.here, self.asks, self.talking = (), (), {}, Talking()
 
     def _offer_port(self) -> None:
         """Where the next conversation will listen: a socket of its own that is handed to its process."""
@@ -156,6 +159,15 @@ class TwoComputers(QObject):
             self.lobby.say(SessionPort(port=self._spare.getsockname()[1]))
 
     # What the person here does
+
+    def look_at(self, place: str) -> None:
+        """Whether another computer is there, for networks on which none finds another."""
+        found = parse_socket_address(place)
+        text, self.tone = (LOOKING, "mute") if found is not None else (NO_PLACE, "coral")
+        self.said = text.format(place=place.strip()[:60])
+        if found is not None:
+            self._say_to_lobby(LookAt(address=found[0], port=found[1]))
+        self.changed.emit()
 
     def agree(self, id: str) -> None:
         """Get to know a neighbour."""
@@ -184,7 +196,7 @@ class TwoComputers(QObject):
         self.part(id)
         self._say_to_lobby(Forget(id=id))
 
-    def _say_to_lobby(self, order: AskToAgree | AskToOpen | TypeCode | Answer | Forget | GiveUp) -> None:
+    def _say_to_lobby(self, order: ToLobby) -> None:
         if self.lobby is not None:
             self.lobby.say(order)
         self.changed.emit()
@@ -199,19 +211,10 @@ class TwoComputers(QObject):
         session = self.sessions.get(id)
         if session is None:  # it has closed just now
             return
-        after = take_from_peer(self.with_headphones(), id, session.name, thing)
+        after = take_from_peer(with_headphones(self.session.setup), id, session.name, thing)
         self.session.edit(_("take {name} from {peer}").format(name=thing.name, peer=session.name), after, "gather")
         if self.running.state == "stopped" and taken_keys(self.session.setup, id):
             self.running.start()
-
-    def with_headphones(self) -> Setup:
-        """The setup with headphones: where nobody listens yet, what is taken would be heard by nobody."""
-        setup = self.session.setup
-        if any(x.kind == "monitor" for x in setup.listeners):
-            return setup
-        name, device = LISTENER_WORDS["monitor"]
-        after = add_listener(setup, "monitor", name, device)
-        return device_of_this_computer(after, after.listeners[-1].device) if spoken() else after
 
     def leave(self, id: str, key: str) -> None:
         after = leave_at_peer(self.session.setup, id, key)
@@ -279,19 +282,18 @@ class TwoComputers(QObject):
     def _hear(self, said: FromLobby) -> None:
         match said:
             case NeighboursNow():
-                self.neighbours, self.agreed = said.found, said.agreed
+                self.said = "" if self.tone == "mute" else self.said  # whoever was looked at is there
+                self.neighbours, self.agreed, self.here = said.found, said.agreed, said.here
             case ShowCode():
                 self.talking = Talking(name=said.name, shows=said.digits)
             case WantCode():
                 self.talking = Talking(name=said.name, types=said.tries)
-            case AgreeingEnded():
+            case AgreeingEnded() | AskingEnded():
+                ended_text = agreeing_ended_text if isinstance(said, AgreeingEnded) else asking_ended_text
                 self.talking = Talking()
-                self._say(*agreeing_ended_text(said.why, said.name))
+                self._say(*ended_text(said.why, said.name))
             case Asked():
                 self._asked(said)
-            case AskingEnded():
-                self.talking = Talking()
-                self._say(*asking_ended_text(said.why, said.name))
             case OpenedTo():
                 self.talking = Talking()
                 self._opened(said)

@@ -27,7 +27,7 @@ class _Said(msgspec.Struct, frozen=True, kw_only=True, tag=True, forbid_unknown_
 
 
 class Hello(_Said, frozen=True, kw_only=True):
-    """The first word of both sides. `wants`: “agree”, “open” or “session”."""
+    """The first word of both sides. `wants`: “agree”, “open” or “session”, “” to look who is there."""
 
     version: int
     name: Text

@@ -1,11 +1,11 @@
 """How much later than at its sender sound of another computer is used: as little as nearly everything still comes in
 time for. Pure."""
 
+import statistics
 from collections import deque
 
 SETTLES_S = 1.0  # after the first packet, in which what has piled up before is worked off
-WATCHES_S = 3.0  # before it is known
-IGNORED = 1 / 300  # of the packets while it is watched: what is that rare is left to growing
+WATCHES_S, STRETCH_S = 3.5, 0.5  # before it is known, in such stretches
 MARGIN_S = 0.001  # beyond what was needed while it was watched
 LEAST_S, MOST_S = 0.008, 0.25
 TOO_LATE, WITHIN_S, APART_S = 3, 10.0, 0.5  # so often, on its own: it was too small
@@ -20,7 +20,7 @@ class SetPoint:
     def __init__(self, rate_hz: int, seconds: float = 0.0):
         self._rate = rate_hz
         self._begun: float | None = None
-        self._needs: list[float] = []
+        self._needs: dict[int, float] = {}  # the most of every stretch
         self._late: deque[tuple[float, float]] = deque()
         self.seconds = seconds
         self.changed = False
@@ -47,11 +47,12 @@ class SetPoint:
         self._begun = now if self._begun is None else self._begun
         if now - self._begun < SETTLES_S:
             return
-        self._needs.append(need_s)
+        stretch = int((now - self._begun - SETTLES_S) / STRETCH_S)
+        self._needs[stretch] = max(need_s, self._needs.get(stretch, need_s))
         if now - self._begun > SETTLES_S + WATCHES_S:
-            self._needs.sort()
-            usual = [n for n in self._needs if n < self._needs[len(self._needs) // 2] + STALL_S]
-            self._set(usual[-1 - int(len(usual) * IGNORED)] + MARGIN_S)
+            # A computer that stood still fills a stretch or two with what the network never needs: that is left to
+            # growing.
+            self._set(statistics.median(self._needs.values()) + MARGIN_S)
             self._needs.clear()
 
     def late(self, now: float, by_s: float) -> None:

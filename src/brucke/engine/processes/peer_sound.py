@@ -171,6 +171,7 @@ class PeerSound:
         clock = self.streams.clock
         known = fit is not None and clock is not None and self.known
         if not self._order or not known:
+            self.streams.pull(0)  # what came before it can be placed is of no use
             self._rest(now)
             return
         assert fit is not None
@@ -225,8 +226,9 @@ class PeerSound:
         end = max(due, eager)
         if end - buffer.taken < LEAST_FRAMES:
             return
-        if end - buffer.taken > self._size // 2:
+        if end - buffer.taken > self._size // 2:  # this process stood still: what lies between is left out
             buffer.begin_at(end - self.n)
+            incoming.begin_anew()
         first = buffer.taken
         sound = buffer.take(end)
         place, made = incoming.push(sound, first, where.at, where.speed)

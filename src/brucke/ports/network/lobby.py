@@ -12,7 +12,6 @@ import sys
 import time
 from collections.abc import Coroutine
 from pathlib import Path
-from typing import get_args
 
 import msgspec
 
@@ -24,17 +23,16 @@ from .identity import AgreedPeer, Identity, fingerprint
 from .listening import listening_socket
 from .lobby_messages import (
     AgreeingEnded,
-    AgreeWhy,
     Answer,
     Asked,
     AskingEnded,
     AskToAgree,
     AskToOpen,
-    AskWhy,
     Forget,
     FromLobby,
     GiveUp,
     LobbyArguments,
+    LookAt,
     Neighbour,
     OpenedTo,
     SessionPort,
@@ -45,7 +43,9 @@ from .lobby_messages import (
     WantCode,
 )
 from .lobby_messages import Neighbours as NeighboursNow
-from .neighbours import Neighbours
+from .neighbours import Neighbours, own_addresses
+from .reasons import agree_code, agree_reason, open_reason
+from .who_is_there import who_is_at
 
 DIAL_S, STEP_S, PERSON_S = 2.0, 5.0, 60.0
 MOST_LINES = 8  # that may be open at once
@@ -93,6 +93,8 @@ class Lobby:
         match order:
             case SessionPort():
                 self._session_port = order.port
+            case LookAt():
+                self._begin(self._look_at(order.address, order.port))
             case AskToAgree():
                 self._begin(self._ask_to_agree(order.id))
             case AskToOpen():
@@ -125,12 +127,22 @@ class Lobby:
             for id, (name, address, _port) in sorted(self.neighbours.found.items(), key=lambda n: (n[1][0], n[0]))
         )
         known = tuple(Neighbour(id=p.id, name=p.name, address=p.address, known=True) for p in agreed.values())
-        tell(NeighboursNow(found=found, agreed=known))
+        port = self._socket.getsockname()[1]
+        here = tuple(f"{address}:{port}" for address in own_addresses())
+        tell(NeighboursNow(found=found, agreed=known, here=here))
 
     # Asking
 
     def _where(self, id: str) -> tuple[str, str, int] | None:
         return self.neighbours.found.get(id)
+
+    async def _look_at(self, address: str, port: int) -> None:
+        """Who is there stands among the neighbours from now on."""
+        found = await who_is_at(address, port, self.identity, self.name)
+        if isinstance(found, str):
+            tell(AskingEnded(id="", name=f"{address}:{port}", why=found))
+        else:
+            self.neighbours.add(*found, address, port)
 
     async def _ask_to_agree(self, id: str) -> None:
         there = self._where(id)
@@ -153,7 +165,7 @@ class Lobby:
         async with asyncio.timeout(STEP_S):
             hello = await line.hear()
         if isinstance(hello, Refused) or not isinstance(hello, Hello) or hello.version != VERSION:
-            tell(AgreeingEnded(why=_agree_reason(hello), name=name))
+            tell(AgreeingEnded(why=agree_reason(hello), name=name))
             return
         while not self._typed.empty():
             self._typed.get_nowait()
@@ -168,7 +180,7 @@ class Lobby:
             async with asyncio.timeout(STEP_S):
                 theirs = await line.hear()
                 if not isinstance(theirs, Agree) or theirs.certificate != line.certificate:
-                    tell(AgreeingEnded(why=_agree_reason(theirs), name=name))
+                    tell(AgreeingEnded(why=agree_reason(theirs), name=name))
                     return
                 line.say(Proof(proof=attempt.proof(theirs.message, theirs.certificate)))
                 answer = await line.hear()
@@ -176,7 +188,7 @@ class Lobby:
                 await self._finish_agreeing(line, attempt, answer, theirs.certificate, name)
                 return
             if not (isinstance(answer, Refused) and answer.why == "code"):
-                tell(AgreeingEnded(why=_agree_reason(answer), name=name))
+                tell(AgreeingEnded(why=agree_reason(answer), name=name))
                 return
         tell(AgreeingEnded(why="tries", name=name))
 
@@ -223,7 +235,7 @@ class Lobby:
                     answer = await line.hear()
             if not isinstance(answer, Opened):
                 why = answer.why if isinstance(answer, Refused) else "version"
-                tell(AskingEnded(id=id, name=name, why=_open_reason(why)))
+                tell(AskingEnded(id=id, name=name, why=open_reason(why)))
                 return
             line.say(Opened(port=self._session_port))
             self._opened(line, peer.certificate, name, answer.port)
@@ -261,6 +273,8 @@ class Lobby:
             name = plain_name(hello.name) or line.address
             if hello.version != VERSION:
                 line.say(Refused(why="version"))
+            elif not hello.wants:  # somebody looks whether anybody is here
+                line.say(Hello(version=VERSION, name=self.name))
             elif hello.wants == "agree":
                 await self._agree(line, name)
             elif hello.wants == "open":
@@ -287,7 +301,7 @@ class Lobby:
             self._code = None
             if why == "tries":
                 self._rest_until = time.monotonic() + REST_S
-            tell(AgreeingEnded(why=_agree_code(why), name=name))
+            tell(AgreeingEnded(why=agree_code(why), name=name))
 
     async def _take_tries(self, line: ControlLine, code: ShownCode, name: str) -> str:
         while not (over := code.why_over(time.monotonic())):
@@ -356,21 +370,6 @@ class Lobby:
         self._agreed[peer.id] = peer
         self._listens_anew()
         self._tell_neighbours()
-
-
-def _agree_code(why: str) -> AgreeWhy:
-    known: dict[str, AgreeWhy] = {w: w for w in get_args(AgreeWhy)}
-    return known.get(why, "gone")
-
-
-def _agree_reason(said: object) -> AgreeWhy:
-    """Of an answer that was not the one hoped for."""
-    return _agree_code(said.why) if isinstance(said, Refused) else "version" if isinstance(said, Hello) else "gone"
-
-
-def _open_reason(why: str) -> AskWhy:
-    known: dict[str, AskWhy] = {w: w for w in get_args(AskWhy)}
-    return known.get(why, "gone")
 
 
 def tell(line: FromLobby) -> None:

@@ -5,7 +5,7 @@ from typing import Literal
 import msgspec
 
 AgreeWhy = Literal["", "code", "tries", "late", "busy", "gone", "version", "closed"]
-AskWhy = Literal["no", "unknown", "gone", "late", "version", "busy", "closed"]
+AskWhy = Literal["no", "unknown", "gone", "late", "version", "busy", "closed", "itself"]
 
 
 class _Line(msgspec.Struct, frozen=True, kw_only=True, tag=True):
@@ -25,6 +25,13 @@ class LobbyArguments(msgspec.Struct, frozen=True, kw_only=True):
 class SessionPort(_Line, frozen=True, kw_only=True):
     """Where the next conversation may be called."""
 
+    port: int
+
+
+class LookAt(_Line, frozen=True, kw_only=True):
+    """Whether there is another computer at this place, where none is found by itself."""
+
+    address: str
     port: int
 
 
@@ -78,6 +85,7 @@ class Neighbour(msgspec.Struct, frozen=True, kw_only=True):
 class Neighbours(_Line, frozen=True, kw_only=True):
     found: tuple[Neighbour, ...] = ()
     agreed: tuple[Neighbour, ...] = ()  # all that a code was exchanged with, found or not
+    here: tuple[str, ...] = ()  # places at which this computer is found, address:port
 
 
 class ShowCode(_Line, frozen=True, kw_only=True):
@@ -110,7 +118,7 @@ class Asked(_Line, frozen=True, kw_only=True):
 
 
 class AskingEnded(_Line, frozen=True, kw_only=True):
-    """The other one did not open, and why."""
+    """The other one did not open, and why. Without an `id` nobody is at the place that `name` is."""
 
     id: str
     name: str
@@ -134,5 +142,5 @@ class Trouble(_Line, frozen=True, kw_only=True):
     why: str
 
 
-ToLobby = SessionPort | AskToAgree | TypeCode | AskToOpen | Answer | Forget | GiveUp
+ToLobby = SessionPort | LookAt | AskToAgree | TypeCode | AskToOpen | Answer | Forget | GiveUp
 FromLobby = Neighbours | ShowCode | WantCode | AgreeingEnded | Asked | AskingEnded | OpenedTo | Trouble

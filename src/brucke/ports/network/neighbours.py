@@ -28,7 +28,7 @@ class Neighbours:
         self._zeroconf = AsyncZeroconf(ip_version=IPVersion.V4Only)
         info = AsyncServiceInfo(
             TYPE, f"{self._id}.{TYPE}", port=self._port, server=f"brucke-{self._id}.local.",
-            parsed_addresses=_own_addresses(), properties={"id": self._id, "n": self._name[:MOST_NAME], "v": "1"},
+            parsed_addresses=own_addresses(), properties={"id": self._id, "n": self._name[:MOST_NAME], "v": "1"},
         )  # fmt: skip
         await self._zeroconf.async_register_service(info, allow_name_change=True)
         self._browser = AsyncServiceBrowser(self._zeroconf.zeroconf, TYPE, handlers=[self._told])
@@ -56,12 +56,16 @@ class Neighbours:
         usable = [a for a in addresses if not ipaddress.ip_address(a).is_multicast]
         if len(id) != ID_DIGITS or not id.isalnum() or id == self._id or not usable or not info.port:
             return
+        self.add(id, said.get("n", ""), usable[0], info.port)
+
+    def add(self, id: str, name: str, address: str, port: int) -> None:
+        """Somebody who is there."""
         if id in self.found or len(self.found) < MOST:
-            self.found[id] = (plain_name(said.get("n", "")) or id[:8], usable[0], info.port)
+            self.found[id] = (plain_name(name) or id[:8], address, port)
             self._changed()
 
 
-def _own_addresses() -> list[str]:
+def own_addresses() -> list[str]:
     """Of every network this computer is on now; loopback only where there is nothing else."""
     import ifaddr
 

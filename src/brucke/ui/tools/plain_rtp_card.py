@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QFileDialog
 from ...core.edits.peer_edits import PLAIN
 from ...core.files.safe_read import ReadProblem, read_bytes
 from ...core.network.session_description import MOST_BYTES, DescriptionError, read_description
+from ...core.network.socket_address import is_address
 from ...engine.step.live import open_now
 from ...words import two_computers as words
 from ...words.translation import _
@@ -69,7 +70,7 @@ class PlainRtpCard(Card):
         from ...app.network.plain_rtp import send_plain
 
         address = self.address.text().strip()
-        if not words.is_address(address):
+        if not is_address(address):
             self.said.say(_("“{text}” is no address. It is four numbers, as 192.168.1.20.").format(text=address[:60]))
             return
         file, _kind = QFileDialog.getSaveFileName(

@@ -144,6 +144,7 @@ class TwoComputersDialog(BesideWindow):
         self.about, self.said = Words(theme, "body", "mute"), Words(theme, "strong")
         self.name = TextField(theme, _("What this computer is called to others"))
         self.code, self.asks, self.found = CodeCard(theme, two), Rows(theme), Rows(theme)
+        self.here, self.place = Words(theme, "body", "mute"), TextField(theme, words.PLACE)
         self.peers: dict[str, PeerCard] = {}
         self.plain = PlainRtpCard(theme, two)
         self.close_all = Button(theme, _("Close to everybody"), "outline")
@@ -166,12 +167,19 @@ class TwoComputersDialog(BesideWindow):
         column.addLayout(row(label, self.name))
         for w in (self.said, self.code, self.asks, self.found):
             column.addWidget(w)
+        column.addWidget(self.here)
+        line = row(self.place)
+        line.addStretch(1)
+        column.addLayout(line)
         column.addWidget(self.plain)
         column.addStretch(1)
         whole = QVBoxLayout(self)
         whole.addWidget(scrolled(self._theme, inner))
         whole.addLayout(ends(self.close_all, right=self.away))
+        self.place.setPlaceholderText("192.168.1.20:41234")
+        self.place.setFixedWidth(round(self._theme.tokens.px(240)))
         self.name.entered.connect(self.two.set_name)
+        self.place.entered.connect(self.two.look_at)
         self.close_all.clicked.connect(self.two.close_all)
         self.close_all.clicked.connect(self.reject)
         self.away.clicked.connect(self.reject)
@@ -188,6 +196,8 @@ class TwoComputersDialog(BesideWindow):
             for id, name in two.asks.items()
         ])  # fmt: skip
         self.found.show_rows(self._found())
+        self.here.say(words.here_text(two.here))
+        self.place.setVisible(bool(two.here))
         self.close_all.setVisible(bool(two.sessions))
         self._show_peers()
         first = next((b for rows in (self.asks, self.found) for b in rows.buttons.values()), None)
@@ -224,7 +234,7 @@ class TwoComputersDialog(BesideWindow):
         for id, peer in brucke.items():
             if id not in self.peers:
                 self.peers[id] = PeerCard(self._theme, self.two, id)
-                self._column.insertWidget(self._column.count() - 2, self.peers[id])
+                self._column.insertWidget(self._column.count() - 4, self.peers[id])
             self.peers[id].refresh(peer)
 
 
