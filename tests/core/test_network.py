@@ -48,7 +48,7 @@ def exchanges(rng, seconds, ways_s, jitter_s, drift, offset=1000.0):
 def test_the_plus_minus_holds_the_truth_however_unequal_the_ways_are(rng, ways_s, jitter_s, drift):
     clock, outside, looks = ClockOffset(), 0, 0
     for times, truth in exchanges(rng, 60, ways_s, jitter_s, drift):
-        clock.see(times)
+        assert not clock.see(times)
         if times.returned < 2:
             continue
         fit, now = clock.fit, times.returned
@@ -57,6 +57,21 @@ def test_the_plus_minus_holds_the_truth_however_unequal_the_ways_are(rng, ways_s
     assert outside <= 0.002 * looks
     assert fit.plus_minus_s < sum(ways_s) / 2 + 3 * jitter_s
     assert abs(fit.slope - drift) < 2e-5 + jitter_s / 10
+
+
+@pytest.mark.parametrize("jitter_s", [2e-5, 3e-4, 2e-3])
+def test_ways_that_become_unequal_in_another_way_are_noticed_though_both_together_take_the_same(rng, jitter_s):
+    clock, told, outside = ClockOffset(), [], 0
+    for part, ways_s in enumerate([(3e-3, 9e-3), (9e-3, 3e-3), (6e-3, 6e-3)]):
+        for times, truth in exchanges(rng, 30, ways_s, jitter_s, 0.0):
+            now = 30 * part + times.returned
+            if clock.see(FourTimes(*(t + 30 * part for t in times))):
+                told.append(now)
+            if now > 2:
+                outside += abs(clock.fit.offset_at(now) - truth) > clock.fit.plus_minus_s
+    assert outside == 0
+    assert [round(t, -1) for t in told] == [30, 60]
+    assert all(t % 30 < 2 for t in told)
 
 
 def test_a_clock_that_jumps_is_followed_from_there_and_another_way_is_doubted(rng):

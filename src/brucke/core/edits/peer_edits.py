@@ -77,7 +77,8 @@ def take_from_peer(setup: Setup, peer: str, name: str, thing: Offered) -> Setup:
         if part is None:
             return setup
         for x in after.listeners:
-            after = set_on(after, part.id, x.id, x.kind in ("monitor", "recorder"))
+            hears = x.kind in ("monitor", "recorder") and x.device != part.device  # nobody there gets their own back
+            after = set_on(after, part.id, x.id, hears)
         return after
     after, listener = _add_listener(setup, peer, name, f"{thing.name} · {name}", thing.key)
     if listener is None:

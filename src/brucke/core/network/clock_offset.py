@@ -7,6 +7,7 @@ beyond it, each half of how much longer it took.
 """
 
 from collections import deque
+from collections.abc import Iterable
 from typing import NamedTuple
 
 import numpy as np
@@ -19,8 +20,9 @@ SLOPE_FROM_S = 4.0  # watched for so long, the clocks' rates are told apart
 MOST_SLOPE = 1e-3  # no two clocks drift faster
 EXCESS_S = 20e-6  # an exchange that took so much longer than the quickest counts half
 GROWN_S, GROWN_SHARE = 3e-4, 0.5  # a round trip longer by this is another way
+SHIFTED_S, SHIFT_MORE_S = 1.0, 1e-4  # what was seen so lately is held against the line of before, so near
 LEAST_SCATTER_S, UNSEEN = 1e-5, 0.05
-RECENT_S = 3.0
+RECENT_S, USUAL = 3.0, 0.25
 FITS_S = 0.2  # once it was followed for a while, a line is laid through what was seen no more often than this
 JUMPED = 8  # so many exchanges in a row that cannot be true: a clock has jumped
 
@@ -106,9 +108,9 @@ class ClockOffset:
         if self.followed_s > RECENT_S and 0.0 <= t.returned - self._fitted < FITS_S:
             return False
         self._fitted = t.returned
-        grown = self._has_grown(t.returned)
-        self.fit = self._fit()
-        return jumped or grown
+        another_way = self._has_grown(t.returned) or self._has_shifted(t.returned)
+        self.fit = _fit(self._seen)
+        return jumped or another_way
 
     def _is_strange(self, now: float, offset: float, delay: float) -> bool:
         fit = self.fit
@@ -125,31 +127,59 @@ class ClockOffset:
         new = [d for t, _o, d in self._seen if t >= now - RECENT_S]
         if len(old) < 20 or len(new) < 20 or min(new) < min(old) + max(GROWN_S, GROWN_SHARE * min(old)):
             return False
-        self._seen = deque(s for s in self._seen if s[0] >= now - RECENT_S)
-        self._since = now
+        if min(new) < np.quantile(old, USUAL):  # it may be the same way: many took as long before
+            return False
+        self._begin_with(RECENT_S, now)
         return True
 
-    def _fit(self) -> OffsetFit:
-        """A straight line through the quickest exchanges, the quicker the more weight."""
-        times, offsets, delays = (np.array(column) for column in zip(*self._seen, strict=True))
-        chosen = _quickest(times, delays)
-        # A way may be quicker still than the quickest seen, by about as much as that is quicker than one in twenty.
-        unseen = float(np.quantile(delays, UNSEEN) - delays.min())
-        times, offsets, delays = times[chosen], offsets[chosen], delays[chosen]
-        least, last = float(delays.min()), float(times[-1])
-        x = times - last
-        sloped = bool(times[-1] - times[0] > SLOPE_FROM_S)
-        if not sloped:  # how fast they drift is not known yet: the newest count
-            recent = x >= -2 * BIN_S
-            x, offsets, delays = x[recent], offsets[recent], delays[recent]
-        weights = 1.0 / (1.0 + (delays - least) / (EXCESS_S + unseen)) ** 2
-        shares = _line_shares(x, weights, sloped)
-        offset, slope = float(shares[0] @ offsets), float(np.clip(shares[1] @ offsets, -MOST_SLOPE, MOST_SLOPE))
-        scatter = float(np.abs(shares[0]) @ (delays - least)) / 2 + LEAST_SCATTER_S
-        scatter += (float(np.abs(shares[0]).sum()) - 1.0) * unseen / 2
-        if not sloped:
-            scatter += MOST_SLOPE * float(weights @ np.abs(x) / weights.sum())
-        return OffsetFit(offset, slope, last, least / 2, scatter, least)
+    def _has_shifted(self, now: float) -> bool:
+        """Whether the quickest of the last second lies off the line of before by more than what it took longer can
+        explain: the two ways are unequal in another way, while both together take what they took."""
+        old = [s for s in self._seen if s[0] < now - SHIFTED_S]
+        new = [s for s in self._seen if s[0] >= now - SHIFTED_S]
+        if len(old) < 20 or len(new) < 10:
+            return False
+        at, offset, delay = min(new, key=lambda s: s[2])
+        before = _fit(old)
+        longer = max(0.0, delay - before.round_trip_s) / 2 + _unseen_s(np.array([s[2] for s in old]))
+        drifted = MOST_SLOPE * (at - before.at_s) if old[-1][0] - old[0][0] < WINDOW_S / 2 else 0.0
+        if abs(offset - before.offset_at(at)) <= longer + before.scatter_s + drifted + SHIFT_MORE_S:
+            return False
+        self._begin_with(SHIFTED_S / 2, now)
+        return True
+
+    def _begin_with(self, seconds: float, now: float) -> None:
+        """Only the newest of what was seen counts."""
+        self._seen = deque(s for s in self._seen if s[0] >= now - seconds)
+        self._since = now
+
+
+def _unseen_s(delays: F64) -> float:
+    """By how much a way may be quicker still than the quickest seen: about as much as that is quicker than one in
+    twenty."""
+    return float(np.quantile(delays, UNSEEN) - delays.min())
+
+
+def _fit(seen: Iterable[tuple[float, float, float]]) -> OffsetFit:
+    """A straight line through the quickest exchanges, the quicker the more weight."""
+    times, offsets, delays = (np.array(column) for column in zip(*seen, strict=True))
+    chosen = _quickest(times, delays)
+    unseen = _unseen_s(delays)
+    times, offsets, delays = times[chosen], offsets[chosen], delays[chosen]
+    least, last = float(delays.min()), float(times[-1])
+    x = times - last
+    sloped = bool(times[-1] - times[0] > SLOPE_FROM_S)
+    if not sloped:  # how fast they drift is not known yet: the newest count
+        recent = x >= -2 * BIN_S
+        x, offsets, delays = x[recent], offsets[recent], delays[recent]
+    weights = 1.0 / (1.0 + (delays - least) / (EXCESS_S + unseen)) ** 2
+    shares = _line_shares(x, weights, sloped)
+    offset, slope = float(shares[0] @ offsets), float(np.clip(shares[1] @ offsets, -MOST_SLOPE, MOST_SLOPE))
+    scatter = float(np.abs(shares[0]) @ (delays - least)) / 2 + LEAST_SCATTER_S
+    scatter += (float(np.abs(shares[0]).sum()) - 1.0) * unseen / 2
+    if not sloped:
+        scatter += MOST_SLOPE * float(weights @ np.abs(x) / weights.sum())
+    return OffsetFit(offset, slope, last, least / 2, scatter, least)
 
 
 def _quickest(times: F64, delays: F64) -> npt.NDArray[np.intp]:

@@ -291,8 +291,10 @@ class PeerSound:
         assert self.incoming is not None
         told[MatchedHead.IN_SET] = max(1, self.incoming.set_point)
         told[MatchedHead.FAST_PPB] = round((1.0 / speed - 1.0) * 1e9)
-        if now - self._wander_from > WANDER_S:
-            told[MatchedHead.WANDER_NS] = round(self._wander / self.rate * 1e9)
+        wander_ns, over = round(self._wander / self.rate * 1e9), now - self._wander_from > WANDER_S
+        if over or wander_ns > told[MatchedHead.WANDER_NS]:
+            told[MatchedHead.WANDER_NS] = wander_ns
+        if over:
             self._wander, self._wander_from = 0.0, now
         lost, late = sum(self._buffer.lost), sum(self._buffer.late)
         self.streams.lost, self.streams.late = lost, late
