@@ -104,6 +104,9 @@ class Node:
                     for thing in peer.offer.things:
                         if thing.key == given["key"] and given.get("of", id) == id:
                             two.take(id, thing)
+            case "find":
+                for peer in two.sessions.values():
+                    peer.find_set_point()
             case "sleep":  # as the kernel would tell it
                 run.slept.emit()
             case "start":

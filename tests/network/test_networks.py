@@ -221,7 +221,6 @@ def test_the_plus_minus_holds_the_truth_where_the_two_ways_are_unequal(tmp_path)
                     assert plus_minus > 5.5e-3
                     wrong.append(found - said)
             assert max(map(abs, wrong)) > 2e-3  # it was not for nothing
-            assert a.state()["verdicts"]["phones"] != "in_step"
         finally:
             a.end()
             b.end()

@@ -156,6 +156,17 @@ def test_another_address(pair):
     assert not any(n[1] for n in a.state()["networks"].values())  # unconfirmed: it is another way
 
 
+def test_how_long_it_has_to_wait_is_found_anew_in_silence(pair):
+    a, _b, tmp = pair
+    a.until(lambda s: s["matched"]["stage"][0] > 0 and flows(s), 40)
+    a.do("find")
+    time.sleep(1.0)
+    assert not sound(a, "song_stage", 0.5, tmp)[0].any()
+    sounds_again(a, tmp)
+    assert 0.008 <= a.state()["matched"]["stage"][0] < 0.25
+    assert a.state()["open"]
+
+
 def test_an_engine_that_ends_and_begins_anew_goes_on_with_the_same_conversation(pair):
     a, b, tmp = pair
     before = next(iter(a.state()["peers"].values()))

@@ -125,8 +125,18 @@ def test_the_engine_reads_a_matched_device_where_its_sound_belongs_and_counts_wh
     assert (captures[1] == ring[1, :64]).all()
     port.write(np.zeros((1, 2, 64), np.float32))
     port.read(captures)
-    assert not captures[1].any()
     assert (told[3, MatchedHead.LATE], told[3, MatchedHead.SHORT]) == (1, 28)
+    heard = np.concatenate([ring[1, 63:64], captures[1]])  # it fades from where it was, and has gone
+    assert np.abs(np.diff(heard)).max() < ring[1, 63] / 32
+    assert heard[-1] < ring[1, 63] / 64
+    port.write(np.zeros((1, 2, 64), np.float32))
+    port.read(captures)
+    assert not captures[1].any()
+    told[3, MatchedHead.DELIVERED] = 1000
+    port.write(np.zeros((1, 2, 64), np.float32))
+    port.read(captures)
+    assert captures[1, 0] < ring[1, 192] / 64
+    assert np.abs(np.diff(captures[1])).max() < ring[1, 255] / 32
 
 
 @pytest.fixture

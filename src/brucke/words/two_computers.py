@@ -81,6 +81,17 @@ MAY_HEAR, MAY_SEND = _("They may hear:"), _("They may send to:")
 CONFIRMED_S = 20.0
 
 
+FIND_ANEW = _("Find it anew")
+LONG_S = 0.02
+
+
+def waits_text(name: str) -> str:
+    """Of a set point that has grown, or was found while a computer was busy."""
+    return _("That is long. Found anew it may be less; what comes from {name} is silent for five seconds.").format(
+        name=name
+    )
+
+
 CALLING = _("{name} is being called…")
 
 

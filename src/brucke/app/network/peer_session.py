@@ -18,6 +18,7 @@ from ...engine.processes.channel import Channel
 from ...engine.processes.link import EngineLink
 from ...engine.processes.messages import Quit
 from ...engine.processes.peer_messages import (
+    FindSetPoint,
     LeaveEngine,
     PeerArguments,
     PeerSays,
@@ -151,6 +152,10 @@ class PeerSession:
         """Nothing of a process that is gone is heard, and its device is said to be missing."""
         with contextlib.suppress(KeyError, ValueError):  # the engine has ended, and its memory with it
             link.let_go_of_peer(wiring.devices[0])
+
+    def find_set_point(self) -> None:
+        """How late what comes from there has to be used, anew; it is silent for the while."""
+        self._channel.send(FindSetPoint())
 
     def slept(self) -> None:
         self._channel.send(Slept())

@@ -23,7 +23,17 @@ from ...ports.network.plain_streams import PlainStreams, PlainTalk
 from ...ports.network.session_control import SessionControl
 from .channel import Channel
 from .messages import Quit
-from .peer_messages import LeaveEngine, PeerArguments, PeerSays, PeerState, RewirePeer, SayToPeer, Slept, UseEngine
+from .peer_messages import (
+    FindSetPoint,
+    LeaveEngine,
+    PeerArguments,
+    PeerSays,
+    PeerState,
+    RewirePeer,
+    SayToPeer,
+    Slept,
+    UseEngine,
+)
 from .peer_sound import PeerSound
 from .peer_streams import PeerStreams
 from .realtime_priority import be_prompt
@@ -116,6 +126,9 @@ class PeerProcess:
                 case RewirePeer():
                     if self.sound is not None:
                         self.sound.rewire(message.wiring)
+                case FindSetPoint():
+                    if self.sound is not None:
+                        self.sound.find_anew()
                 case SayToPeer():
                     if isinstance(message.said, Offer):
                         self._offer = message.said

@@ -52,6 +52,10 @@ class RewirePeer(_PeerMessage, frozen=True, kw_only=True):
     wiring: PeerWiring
 
 
+class FindSetPoint(_PeerMessage, frozen=True, kw_only=True):
+    """How late what comes from there has to be used is found anew; it is silent until then."""
+
+
 class SayToPeer(_PeerMessage, frozen=True, kw_only=True):
     """What is offered to the other computer, or taken from it."""
 
@@ -86,4 +90,4 @@ class PeerState(_PeerMessage, frozen=True, kw_only=True):
     found: Found | None = None
 
 
-PeerMessage = UseEngine | LeaveEngine | RewirePeer | SayToPeer | Slept | PeerSays | PeerState
+PeerMessage = UseEngine | LeaveEngine | RewirePeer | FindSetPoint | SayToPeer | Slept | PeerSays | PeerState

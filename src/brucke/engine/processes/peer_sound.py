@@ -80,6 +80,12 @@ class PeerSound:
         self.streams.want(tuple(k for k, _ in wiring.comes), tuple(k for k, _ in wiring.sends))
         self._checked = 0.0
 
+    def find_anew(self) -> None:
+        """The set point; nothing comes from there until it is known."""
+        self.set_point, self.incoming = SetPoint(self.rate), None
+        if self.told is not None:
+            self.told[MatchedHead.THERE] = 0
+
     def turn(self, fit: OffsetFit | None) -> None:
         """One look at everything; `fit` is the other computer's clock, None while nobody answers."""
         if self.told is None:

@@ -12,6 +12,7 @@ import numpy.typing as npt
 
 from .clocks.head import MatchedHead
 
+FADE = 64  # frames in which a matched device that stops goes to silence, and comes back from it
 STOOD_STILL_S = 0.3  # without a block for so long there is a gap; what is shorter is made good
 F32 = npt.NDArray[np.float32]
 I64 = npt.NDArray[np.int64]
@@ -47,6 +48,9 @@ class RingPort:
         self._due = time.monotonic() + self._period
         self._matched_ring, self._told = matched_ring, told
         self._matched: list[tuple[int, npt.NDArray[np.intp]]] = []
+        self._sounds: dict[int, bool] = {}  # whether a matched device was there in the block before
+        fade = min(FADE, block)
+        self._up = ((np.arange(fade) + 0.5) / fade).astype(np.float32)
 
     def begin(self) -> None:
         """From where the one before has come to: whoever stood by owned nothing until now."""
@@ -93,11 +97,18 @@ class RingPort:
         short = (self.block + 1) * self._n - int(told[MatchedHead.DELIVERED])
         if not told[MatchedHead.THERE] or short > 0:
             captures[rows] = 0.0
+            if self._sounds.get(device):  # no edge: the sound of before goes back as it came, and fades
+                before = (at - 1 - np.arange(len(self._up))) % self._matched_ring.shape[1]
+                captures[rows, : len(self._up)] = self._matched_ring[rows[:, None], before] * self._up[::-1]
+                self._sounds[device] = False
             if told[MatchedHead.THERE] and told[MatchedHead.DELIVERED]:
                 told[MatchedHead.LATE] += 1
                 told[MatchedHead.SHORT] = max(short, int(told[MatchedHead.SHORT]))
             return
         captures[rows] = self._matched_ring[rows, at : at + self._n]
+        if not self._sounds.get(device, True):
+            captures[rows, : len(self._up)] *= self._up
+        self._sounds[device] = True
 
     def write(self, outs: F32) -> None:
         at = self.block % self._blocks * self._n

@@ -83,9 +83,10 @@ class PeerCard(Card):
         self._two, self._id = two, id
         self.title, self.state = Words(theme, "name", explains=False), Words(theme, "body", "mute")
         self.takes_title, self.gives_title = Words(theme, "strong"), Words(theme, "strong")
-        self.takes, self.gives, self.doors = Rows(theme), Rows(theme), Rows(theme)
+        self.takes, self.gives, self.doors, self.waits = Rows(theme), Rows(theme), Rows(theme), Rows(theme)
         self.away = Button(theme, _("Close to this computer"), "plain")
-        for w in (self.title, self.state, self.takes_title, self.takes, self.gives_title, self.gives, self.doors):
+        said = self.title, self.state, self.waits
+        for w in (*said, self.takes_title, self.takes, self.gives_title, self.gives, self.doors):
             self.column.addWidget(w)
         self.column.addLayout(ends(right=self.away))
         self.away.clicked.connect(lambda: two.part(id))
@@ -97,6 +98,7 @@ class PeerCard(Card):
         matched = two.session.facts.matched.get(device.id) if device is not None else None
         calling = (words.CALLING.format(name=peer.name), "mute")
         self.state.say(*(calling if peer.calling else words.peer_text(peer.name, peer.state, matched)))
+        self._show_wait(peer, matched.in_s if matched is not None and peer.state.there else 0.0)
         self._show_doors()
         taken = two.takes(self._id)
         self.takes_title.say(words.offers_text(peer.name, bool(peer.offer.things)))
@@ -113,6 +115,11 @@ class PeerCard(Card):
         listeners = [b for b in ours if not b[0].startswith("part:")]
         self.gives.show_rows([(text, "mute", made) for text, made in
                               ((words.MAY_HEAR, parts), (words.MAY_SEND, listeners)) if made])  # fmt: skip
+
+    def _show_wait(self, peer: "PeerSession", seconds: float) -> None:
+        """Where what comes from there has to wait for long, it may be found whether it still has to."""
+        press: Press = (self._id, words.FIND_ANEW, None, peer.find_set_point)
+        self.waits.show_rows([(words.waits_text(peer.name), "mute", [press])] if seconds > words.LONG_S else [])
 
     def _show_doors(self) -> None:
         """What goes there, and whether they are let hear it."""
