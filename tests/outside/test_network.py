@@ -22,7 +22,7 @@ from brucke.core.network.rtp_packet import RtpError, parse_rtp, unwrapped
 from brucke.core.network.session_description import DescriptionError, Stream, describe, read_description
 from brucke.ports.network.agreement import Agreement, AgreementError
 from brucke.ports.network.gstreamer import missing_packages
-from brucke.ports.network.identity import Identity
+from brucke.ports.network.identity import Identity, is_certificate
 from brucke.ports.network.neighbours import TYPE, Neighbours
 from brucke.ports.network.plain_stream import PlainStream
 from brucke.ports.network.plain_streams import PlainReceived
@@ -147,7 +147,7 @@ def test_another_program_of_multicast_dns_finds_us_and_reads_nothing_but_a_name_
     assert properties == {b"id": b"0123456789abcdef" * 2, b"n": "Desk · Überall".encode(), b"v": b"1"}
 
 
-def test_only_who_has_the_digits_and_the_certificates_agrees(tmp_path):
+def test_only_who_has_the_digits_and_the_certificates_agrees(rng, tmp_path):
     one, two = Identity(tmp_path / "1"), Identity(tmp_path / "2")
     stranger = Identity(tmp_path / "3")
 
@@ -168,7 +168,18 @@ def test_only_who_has_the_digits_and_the_certificates_agrees(tmp_path):
     for message in (b"", b"x" * 33, b"A" + bytes(32), bytes(200)):
         with pytest.raises(AgreementError):
             Agreement("types", "0471", one.certificate).proof(message, two.certificate)
+    refused = 0
+    for _ in range(40):  # most numbers are no point of the group
+        try:
+            Agreement("types", "0471", one.certificate).proof(b"B" + rng.bytes(32), two.certificate)
+        except AgreementError:
+            refused += 1
+    assert refused > 10
     assert one.id != two.id
+    made_up = one.certificate[:100] + rng.bytes(100)
+    assert is_certificate(one.certificate)
+    assert not is_certificate(made_up)
+    assert two.context(True, (made_up, one.certificate)).get_ca_certs(binary_form=True) == [one.certificate]
     assert ssl.DER_cert_to_PEM_cert(one.certificate) == (tmp_path / "1" / "peer_certificate.pem").read_text()
 
 

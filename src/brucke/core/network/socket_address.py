@@ -9,7 +9,7 @@ def is_address(text: str) -> bool:
         found = ipaddress.IPv4Address(text)
     except ValueError:
         return False
-    return not (found.is_multicast or found.is_unspecified)
+    return not (found.is_multicast or found.is_unspecified or found.is_reserved)
 
 
 def parse_socket_address(text: str) -> tuple[str, int] | None:

@@ -11,6 +11,7 @@ import time
 from typing import Literal
 
 from spake2 import SPAKE2_A, SPAKE2_B, SPAKEError
+from spake2.ed25519_basic import NotOnCurve
 
 from ...core.errors import BruckeError
 
@@ -38,7 +39,7 @@ class Agreement:
         for what is no such message."""
         try:
             key = self._spake.finish(message)
-        except (SPAKEError, ValueError, AssertionError) as e:
+        except (SPAKEError, NotOnCurve, ValueError, AssertionError) as e:
             raise AgreementError("no message of an agreement") from e
         pair = (self._certificate, certificate) if self.role == "types" else (certificate, self._certificate)
         bound = b"".join(hashlib.sha256(c).digest() for c in pair)

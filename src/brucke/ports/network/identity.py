@@ -1,6 +1,7 @@
 """Who this computer is to others: a certificate of its own, and those that were agreed on. Files for their owner's eyes
 only. The name is a label, the certificate is who it is."""
 
+import contextlib
 import datetime
 import hashlib
 import os
@@ -31,6 +32,15 @@ class AgreedPeer(msgspec.Struct, frozen=True, kw_only=True):
 def fingerprint(certificate: bytes) -> str:
     """By which a certificate (DER) is known: 32 hexadecimal digits."""
     return hashlib.sha256(certificate).hexdigest()[:32]
+
+
+def is_certificate(data: bytes) -> bool:
+    """Whether a connection can be asked for it (DER)."""
+    try:
+        ssl.SSLContext(ssl.PROTOCOL_TLS_CLIENT).load_verify_locations(cadata=data)
+    except (ssl.SSLError, ValueError):
+        return False
+    return True
 
 
 def _write_private(file: Path, data: bytes) -> None:
@@ -106,7 +116,8 @@ class Identity:
         made.check_hostname = False
         made.load_cert_chain(self.certificate_file, self.key_file)
         for other in others:
-            made.load_verify_locations(cadata=other)
+            with contextlib.suppress(ssl.SSLError, ValueError):  # what is no certificate is nobody's
+                made.load_verify_locations(cadata=other)
         made.verify_mode = ssl.CERT_REQUIRED
         if strangers:
             made.verify_mode = ssl.CERT_OPTIONAL if server else ssl.CERT_NONE

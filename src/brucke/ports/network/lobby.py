@@ -19,7 +19,7 @@ from ...core.network.control_messages import VERSION, Agree, Hello, Opened, Proo
 from ...core.network.plain_name import plain_name
 from .agreement import TRIES, Agreement, AgreementError, ShownCode
 from .control_line import HANDSHAKE_S, ControlLine, LineEnded, dial
-from .identity import AgreedPeer, Identity, fingerprint
+from .identity import AgreedPeer, Identity, fingerprint, is_certificate
 from .listening import listening_socket
 from .lobby_messages import (
     AgreeingEnded,
@@ -317,6 +317,8 @@ class Lobby:
             async with asyncio.timeout(STEP_S):
                 proof = await line.hear()
             try:
+                if not is_certificate(theirs.certificate):
+                    raise AgreementError("no certificate")
                 own = attempt.proof(theirs.message, theirs.certificate)
                 attempt.check(proof.proof if isinstance(proof, Proof) else b"")
             except AgreementError:

@@ -8,6 +8,7 @@ from zeroconf import IPVersion, ServiceStateChange, Zeroconf
 from zeroconf.asyncio import AsyncServiceBrowser, AsyncServiceInfo, AsyncZeroconf
 
 from ...core.network.plain_name import MOST_NAME, plain_name
+from ...core.network.socket_address import is_address
 
 TYPE = "_brucke._tcp.local."
 MOST = 64
@@ -53,8 +54,8 @@ class Neighbours:
             return
         said = {k.decode(errors="replace"): (v or b"").decode(errors="replace") for k, v in info.properties.items()}
         id, addresses = said.get("id", ""), info.parsed_addresses(IPVersion.V4Only)
-        usable = [a for a in addresses if not ipaddress.ip_address(a).is_multicast]
-        if len(id) != ID_DIGITS or not id.isalnum() or id == self._id or not usable or not info.port:
+        usable = [a for a in addresses if is_address(a)]
+        if len(id) != ID_DIGITS or not id.isalnum() or id == self._id or not usable or info.port is None or not 0 < info.port < 65536:
             return
         self.add(id, said.get("n", ""), usable[0], info.port)
 
