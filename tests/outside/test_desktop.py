@@ -7,7 +7,6 @@ import json
 import os
 import signal
 import subprocess
-import sys
 import time
 from pathlib import Path
 
@@ -15,109 +14,12 @@ import numpy as np
 import pytest
 import soundfile as sf
 from msgspec.structs import replace
-from scipy.ndimage import median_filter
 
-from brucke.core.document.setup import Device, MapPoint, Moment, MomentRoute, OrderLine, Part, Track
-from brucke.core.knowledge.evidence import Knowledge
-from brucke.core.storage.setup_file import save
+from brucke.core.document.setup import MapPoint
 from brucke.ports.devices.server.names import taking
 
-from ..desktop_server import RATE, setup_here, tone
-
-SONG_S = 3.0
-
-
-class Sounding:
-    """`live` in a process of its own, with everything it says."""
-
-    def __init__(self, desktop, folder, setup, *options):
-        save(folder / "here.brucke.json", setup, Knowledge())
-        self.said, self._rest = [], b""
-        self.process = desktop.run(
-            sys.executable,
-            "-m",
-            "brucke",
-            "live",
-            str(folder / "here.brucke.json"),
-            "--json",
-            *options,
-            stdin=subprocess.PIPE,
-            stdout=subprocess.PIPE,
-        )
-        os.set_blocking(self.process.stdout.fileno(), False)
-
-    def events(self, name):
-        self._rest += self.process.stdout.read() or b""
-        *whole, self._rest = self._rest.split(b"\n")
-        self.said += [json.loads(line) for line in whole]
-        return [e for e in self.said if e["event"] == name]
-
-    def say(self, line):
-        self.process.stdin.write(line.encode() + b"\n")
-        self.process.stdin.flush()
-
-    def until(self, name, count=1, seconds=30):
-        end = time.monotonic() + seconds
-        while len(self.events(name)) < count:
-            assert self.process.poll() is None, self.said
-            assert time.monotonic() < end, [{**e, "listeners": ...} for e in self.said[-9:]]
-            time.sleep(0.02)
-        return self.events(name)[-1]
-
-    def end(self):
-        self.process.send_signal(signal.SIGINT)
-        assert self.process.wait(15) == 0
-        return self.events("done")[-1]
-
-
-def recording(desktop, file, seconds, node="brucke.lounge"):
-    """What the server's own recorder gets from a microphone of ours, [frames, 2]."""
-    with open(file, "wb") as out:
-        recorder = desktop.run(
-            "parec", "-d", node, "--format=float32le", "--channels=2", f"--rate={RATE}", "--latency-msec=5", stdout=out
-        )
-        time.sleep(seconds)
-        recorder.terminate()
-        recorder.wait(5)
-    return np.fromfile(file, np.float32).reshape(-1, 2)
-
-
-def level_of(sound, hz):
-    """Amplitude of one tone in a sound, by its discrete Fourier sum over twentieths of a second. A block that the
-    machine lost makes one of them lower and none higher: so that nine of ten lie below it is the level."""
-    frames = RATE // 20
-    windows = sound[: len(sound) // frames * frames].reshape(-1, frames)
-    turned = np.exp(-2j * np.pi * hz * np.arange(frames) / RATE) * np.hanning(frames) * 2
-    return 2 * np.quantile(np.abs(np.mean(windows * turned, axis=1)), 0.9)
-
-
-@pytest.fixture
-def sounding(desktop, tmp_path):
-    """Starts `live` with options; nothing of it outlives the test."""
-    started = []
-
-    def start(*options, setup=None):
-        started.append(Sounding(desktop, tmp_path, setup or setup_here(), *options))
-        return started[-1]
-
-    yield start
-    for one in started:
-        one.process.kill()
-        one.process.wait()
-
-
-@pytest.fixture
-def playing(desktop, tmp_path):
-    """Starts the server's own player on a tone; nothing of it outlives the test."""
-    started = []
-
-    def start(node, hz, seconds=60):
-        started.append(desktop.run("paplay", "-d", node, str(tone(tmp_path / f"{hz:.0f}.wav", hz, seconds))))
-
-    yield start
-    for one in started:
-        one.kill()
-        one.wait()
+from ..desktop_server import RATE, setup_here
+from .sounding import level_of, recording, until
 
 
 def test_a_microphone_is_as_wide_as_its_listener(desktop, sounding, playing, tmp_path):
@@ -227,13 +129,6 @@ def test_what_is_killed_leaves_nothing_and_an_engine_that_dies_keeps_its_microph
     until(lambda: not [x for x in json.loads(desktop.ask("pw-dump").stdout) if left_of_ours(x)], 3.0)
 
 
-def until(met, seconds):
-    end = time.monotonic() + seconds
-    while not met():
-        assert time.monotonic() < end, "it did not happen in time"
-        time.sleep(0.05)
-
-
 def sources_of(desktop, program):
     """The nodes that a program records from now."""
     links = desktop.ask("pw-link", "-l").stdout.splitlines()
@@ -324,101 +219,6 @@ def test_a_program_is_taken_over_without_its_choosing_and_goes_back_when_brucke_
     assert not [f for f in remembered if "brucke" in f.read_text(errors="replace")], "nobody remembers where we sent it"
     after = recording(desktop, tmp_path / "after.raw", 1.0, "box.monitor")[-RATE // 4 :]
     assert level_of(after[:, 0], 440.0) == pytest.approx(0.2, rel=0.05), "it sounds again where it was"
-
-
-def test_an_hour_by_the_running_order_gives_the_call_just_that_and_no_bit_while_closed_or_silent(
-    desktop, sounding, playing, tmp_path
-):
-    """Three songs with talk between, silence, closed. The server's own recorder has chosen the microphone from before
-    the first until after the last."""
-    tone(tmp_path / "song.wav", 440.0, SONG_S + 2)
-    here = setup_here()
-    song = Part(id="song", name="Song", kind="lead", source="track", device="player", channels=(0, 1),
-        tracks=(Track(file="song.wav"),))  # fmt: skip
-    line = OrderLine(name="Song", file="song.wav", to_s=SONG_S, moment="sing", after="talk")
-    talk = OrderLine(kind="talk", name="Talk", moment="talk")
-    moments = (
-        Moment(id="sing", name="Sing"),
-        Moment(id="talk", name="Talk", routes=(MomentRoute(part="song", listener="lounge", mute=True),)),
-    )
-    player = Device(id="player", name="Backing player", kind="player")
-    setup = replace(
-        here, devices=(*here.devices, player), parts=(song, *here.parts[1:]), moments=moments, order=(talk, line) * 3
-    )
-    live = sounding("--order", setup=setup)
-    live.until("up")
-    playing("air", 1000.0, 90)
-    file = tmp_path / "call.raw"
-    with open(file, "wb") as out:
-        recorder = desktop.run(
-            "parec", "-d", "brucke.lounge", "--format=float32le", "--channels=2", f"--rate={RATE}",
-            "--latency-msec=5", stdout=out,
-        )  # fmt: skip
-        desktop.until(lambda: file.stat().st_size > 0)
-        at = {}  # frames that were written by then
-        time.sleep(1.5)
-        at["open"] = file.stat().st_size // 8
-        live.say("open")
-        for number in range(6):
-            live.say("next")
-            live.until("line", number + 1)
-            time.sleep(SONG_S + 1.0 if number % 2 else 1.5)
-        live.say("silence")
-        live.until("silence")
-        at["silent"] = file.stat().st_size // 8
-        time.sleep(2.0)
-        at["again"] = file.stat().st_size // 8
-        live.say("silence")
-        time.sleep(1.5)
-        live.say("close")
-        live.until("closed")
-        at["closed"] = file.stat().st_size // 8
-        time.sleep(2.0)
-        recorder.terminate()
-        recorder.wait(5)
-    live.end()
-    got = np.fromfile(file, np.float32)
-    got = got[: len(got) // 2 * 2].reshape(-1, 2)
-    first, silent, again, closed = (at[x] for x in ("open", "silent", "again", "closed"))
-    on_its_way = RATE  # at most, from the engine into the recorder's file
-    for stretch in (got[:first], got[silent + on_its_way : again], got[closed + on_its_way :]):
-        assert len(stretch) > RATE // 2
-        assert not stretch.view(np.uint32).any(), "no bit before, in silence, after"
-    frames = RATE // 10
-    turned = np.exp(-2j * np.pi * np.outer([440.0, 1000.0], np.arange(frames)) / RATE) * np.hanning(frames) * 2
-    windows = got[: len(got) // frames * frames, 1].reshape(-1, frames)
-    song_there, voice_there = np.abs(windows @ turned.T / frames).T > 0.02
-    edges = np.flatnonzero(np.diff(np.r_[False, median_filter(song_there, 5), False].astype(int)))
-    songs = np.diff(edges.reshape(-1, 2)) / 10
-    assert songs.ravel() == pytest.approx([SONG_S] * 3, abs=0.8), "three songs, nothing of them in the talk"
-    assert voice_there[(first + 2 * RATE) // frames : silent // frames].mean() > 0.95
-
-
-def test_a_headset_that_goes_from_music_to_calls_by_itself_is_said_within_a_second(desktop, sounding):
-    """As a headset by radio does whose microphone is opened: its node goes and comes again with another profile.
-    Names of properties as PipeWire has them, value from memory."""
-
-    def headset(profile, codec):
-        properties = f"device.description=Headset api.bluez5.profile={profile} api.bluez5.codec={codec}"
-        loaded = desktop.ask("pactl", "load-module", "module-null-sink", "sink_name=bluez_output.00_11_22.1",
-            f"sink_properties={properties}")  # fmt: skip
-        assert loaded.returncode == 0
-        desktop.ask("pactl", "set-default-sink", "bluez_output.00_11_22.1")
-        return loaded.stdout.strip()
-
-    module = headset("a2dp-sink", "sbc")
-    try:
-        live = sounding()
-        live.until("up")
-        time.sleep(1.5)
-        desktop.ask("pactl", "unload-module", module)
-        module = headset("headset-head-unit", "msbc")
-        ways = "from music to calls (a2dp-sink (sbc) to headset-head-unit (msbc))"
-        until(lambda: any(ways in e["text"] for e in live.events("wrong")), 5)  # that it was away may come before
-        live.end()
-    finally:
-        desktop.ask("pactl", "unload-module", module)
-        desktop.ask("pactl", "set-default-sink", "box")
 
 
 def test_a_server_that_ends_and_comes_back_is_joined_again(desktop, sounding, playing, tmp_path):

@@ -17,7 +17,7 @@ from brucke.core.storage.setup_file import save
 from brucke.ports.devices.server.names import taking
 
 from ..desktop_server import RATE, setup_here
-from .test_desktop import level_of
+from .sounding import level_of
 
 pytestmark = pytest.mark.live
 

@@ -1,6 +1,6 @@
 """The native library of the desktop's sound server through cffi, by its binary interface: no compiler at install.
 
-Layouts are those of x86-64 and of the library's headers 0.3.65; `outside/test_desktop.py` holds their sizes
+Layouts are those of x86-64 and of the library's headers 0.3.65; `outside/test_library_layouts.py` holds their sizes
 against what a compiler says, where the headers are.
 """
 
