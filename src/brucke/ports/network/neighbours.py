@@ -55,9 +55,10 @@ class Neighbours:
         said = {k.decode(errors="replace"): (v or b"").decode(errors="replace") for k, v in info.properties.items()}
         id, addresses = said.get("id", ""), info.parsed_addresses(IPVersion.V4Only)
         usable = [a for a in addresses if is_address(a)]
-        if len(id) != ID_DIGITS or not id.isalnum() or id == self._id or not usable or info.port is None or not 0 < info.port < 65536:
+        port = info.port or 0
+        if len(id) != ID_DIGITS or not id.isalnum() or id == self._id or not usable or not 0 < port < 65536:
             return
-        self.add(id, said.get("n", ""), usable[0], info.port)
+        self.add(id, said.get("n", ""), usable[0], port)
 
     def add(self, id: str, name: str, address: str, port: int) -> None:
         """Somebody who is there."""
