@@ -139,6 +139,21 @@ def sung_setup(folder):
     return folder / "sung.json"
 
 
+def left_there(side, sources):
+    """Seconds by which the voice is later than the song in what is recorded there now."""
+    time.sleep(3)
+    side.do("record")
+    time.sleep(25)
+    side.do("record")
+    side.until(lambda s: s["taking"] == "idle", 30)
+    folder = Path(side.state()["takes"][-1]).parent
+    recording = np.concatenate([sf.read(f)[0] for f in sorted(folder.rglob("tape*.wav"))])
+    found = left_between(sources, "song", np.ascontiguousarray(recording.mean(axis=1), np.float32), RATE)
+    assert found is not None
+    assert found.left["lounge"].windows > 3, found.left  # who is called from here is heard there, too
+    return found.left["voice"].median_s
+
+
 def test_who_listens_there_is_in_step_over_a_bad_network_in_the_file_recorded_there(tmp_path, monkeypatch):
     """20 ms each way ± 5 ms, one packet in a hundred lost; a song, a voice and a far end go there, another song comes
     back. People who play to the frame: what is left is ours."""
@@ -171,23 +186,13 @@ def test_who_listens_there_is_in_step_over_a_bad_network_in_the_file_recorded_th
             b.until(lambda s: all(len(p["flows"]) == 2 for p in s["peers"].values()) and s["matched"], 60)
             a.until(lambda s: flows(s) and s["matched"], 60)
             assert np.abs(sound(a, "song_stage", 3, tmp_path)[0]).max() > 0.01
-            left = {}
-            for how in ("before", "after"):
-                if how == "after":
-                    a.until(lambda s: s["matched"].get("stage", [0, 0])[1] > 0, 20)
-                    a.do("align")
-                time.sleep(3)
-                b.do("record")
-                time.sleep(25)
-                b.do("record")
-                b.until(lambda s: s["taking"] == "idle", 30)
-                folder = Path(b.state()["takes"][-1]).parent
-                recording = np.concatenate([sf.read(f)[0] for f in sorted(folder.rglob("tape*.wav"))])
-                recording = np.ascontiguousarray(recording.mean(axis=1), np.float32)
-                found = left_between(sources, "song", recording, RATE)
-                assert found is not None
-                left[how] = found.left["voice"].median_s
-                assert found.left["lounge"].windows > 3, found.left  # who is called from here is heard there, too
+            left = {"before": left_there(b, sources)}
+            for _ in range(4):  # once more where the set point grew meanwhile
+                was = a.until(lambda s: s["matched"].get("stage", [0, 0])[1] > 0, 20)["matched"]["stage"][1]
+                a.do("align")
+                left["after"] = left_there(b, sources)
+                if a.state()["matched"]["stage"][1] == was:
+                    break
             assert abs(left["before"]) > 3e-3, left
             assert abs(left["after"]) < 1e-3, left
             assert a.state()["verdicts"]["tape_stage"] == "in_step"
