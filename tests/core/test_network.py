@@ -149,6 +149,10 @@ def test_the_set_point_is_what_nearly_all_needed_and_grows_only_where_it_is_too_
         point.see(now, 0.010 + abs(rng.normal(0, 5e-4)) + stood_still)
     assert point.known
     assert 0.0115 < point.seconds < 0.0135
+    anew = SetPoint(48000)
+    for i in range(4000):  # an engine that has begun anew there, and has not said so yet
+        anew.see(0.0027 * i, 12.0 if i < 1500 else 0.01)
+    assert anew.seconds == pytest.approx(0.011)
     before = point.seconds
     for _ in range(20):  # a computer that stands still is no network
         now += 1.0

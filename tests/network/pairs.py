@@ -76,6 +76,8 @@ def sound(side, name, seconds, tmp, listener=False, rate=RATE):
 
 def later(x, y):
     """(frames, with fractions, by which x is later than y; how much of x that is): SciPy's correlation."""
+    if not (x.any() and y.any()):
+        return 0.0, 0.0
     c = correlate(x, y, method="fft")
     at = int(np.argmax(np.abs(c)))
     left, top, right = np.abs(c[at - 1 : at + 2])

@@ -36,6 +36,7 @@ ENDS_S = 2.0
 CALLS_S = 5.0
 CONFIRMED_S = 20.0  # watched for so long since anything was strange
 HANGS_S = 5.0  # it says how it stands four times a second
+STARTS_S = 40.0  # before its first word: beside sound that may not wait, loading takes long
 
 
 def shown(offer: Offer) -> Offer:
@@ -85,7 +86,7 @@ class PeerSession:
         theirs.close()
         self._sent_offer = self._sent_taken = None
         self._link = self._wiring = None
-        self._heard = time.monotonic() + HANGS_S
+        self._heard = time.monotonic() + STARTS_S - HANGS_S
 
     @property
     def calling(self) -> bool:

@@ -10,6 +10,7 @@ MARGIN_S = 0.001  # beyond what was needed while it was watched
 LEAST_S, MOST_S = 0.008, 0.25
 TOO_LATE, WITHIN_S, APART_S = 3, 10.0, 0.5  # so often, on its own: it was too small
 STEP_S = 0.001
+NONSENSE_S = 1.0  # an engine that has begun anew there, and has not said so yet
 STALL_S = 0.04  # what is later than that was not the network: a computer stood still, and that is a dropout
 
 
@@ -41,6 +42,8 @@ class SetPoint:
 
     def see(self, now: float, need_s: float) -> None:
         """A packet that came now would just be in time with a set point of `need_s`."""
+        if abs(need_s) > NONSENSE_S:
+            return
         if self.known:
             self.late(now, need_s - self.seconds)
             return
