@@ -93,8 +93,8 @@ def placed_s(there, here, from_part, to_part, device, tmp):
         x, at_x = sound(here, to_part, 4, tmp)
         y, at_y = sound(there, from_part, 4, tmp)
         state = here.state()
-        if state["matched"][device][0] == before:
+        frames, share = later(x, y)
+        if state["matched"][device][0] == before and share > 0.5:
             break
-    frames, share = later(x, y)
     assert share > 0.5, share
     return at_x - at_y + frames / RATE, state

@@ -115,7 +115,7 @@ class PeerSession:
 
     def _hear(self, now: float) -> None:
         while (message := self._channel.receive()) is not None:
-            self._heard = max(self._heard, now)
+            self._heard = now
             if isinstance(message, PeerState):
                 self.state, self.name = message, message.name or self.name
                 self.answered = self.answered or message.there

@@ -14,6 +14,30 @@ NONSENSE_S = 1.0  # an engine that has begun anew there, and has not said so yet
 STALL_S = 0.04  # what is later than that was not the network: a computer stood still, and that is a dropout
 
 
+class Lateness:
+    """What was late, and by how much more room it would have been in time."""
+
+    def __init__(self) -> None:
+        self._seen: deque[tuple[float, float]] = deque()
+
+    def see(self, now: float, by_s: float) -> float:
+        """Something was late by so much: how many seconds more room there has to be, 0 while it was not often."""
+        if not 0 < by_s < STALL_S:
+            return 0.0
+        if self._seen and now - self._seen[-1][0] < APART_S:
+            last, most = self._seen[-1]
+            self._seen[-1] = (last, max(most, by_s))
+            return 0.0
+        self._seen.append((now, by_s))
+        while now - self._seen[0][0] > WITHIN_S:
+            self._seen.popleft()
+        if len(self._seen) < TOO_LATE:
+            return 0.0
+        more = sorted(s for _, s in self._seen)[TOO_LATE // 2]
+        self._seen.clear()
+        return more + STEP_S
+
+
 class SetPoint:
     """`frames` at `rate_hz`, `seconds` where it was found before. `changed` is set whenever it is another, and taken
     back by whoever did it."""
@@ -22,7 +46,7 @@ class SetPoint:
         self._rate = rate_hz
         self._begun: float | None = None
         self._needs: dict[int, float] = {}  # the most of every stretch
-        self._late: deque[tuple[float, float]] = deque()
+        self._late = Lateness()
         self.seconds = seconds
         self.changed = False
 
@@ -38,14 +62,14 @@ class SetPoint:
         """What was seen of lateness counts no more, what was found is kept."""
         self._begun = None
         self._needs.clear()
-        self._late.clear()
+        self._late = Lateness()
 
     def see(self, now: float, need_s: float) -> None:
         """A packet that came now would just be in time with a set point of `need_s`."""
         if abs(need_s) > NONSENSE_S:
             return
         if self.known:
-            self.late(now, need_s - self.seconds)
+            self.grow(self._late.see(now, need_s - self.seconds))
             return
         self._begun = now if self._begun is None else self._begun
         if now - self._begun < SETTLES_S:
@@ -58,21 +82,10 @@ class SetPoint:
             self._set(statistics.median(self._needs.values()) + MARGIN_S)
             self._needs.clear()
 
-    def late(self, now: float, by_s: float) -> None:
-        """Something was not there in time, by so much."""
-        if not self.known or not 0 < by_s < STALL_S:
-            return
-        if self._late and now - self._late[-1][0] < APART_S:
-            last, most = self._late[-1]
-            self._late[-1] = (last, max(most, by_s))
-            return
-        self._late.append((now, by_s))
-        while now - self._late[0][0] > WITHIN_S:
-            self._late.popleft()
-        if len(self._late) >= TOO_LATE:
-            more = sorted(s for _, s in self._late)[TOO_LATE // 2]
-            self._late.clear()
-            self._set(self.seconds + more + STEP_S)
+    def grow(self, by_s: float) -> None:
+        """Where it is known, by so much."""
+        if self.known and by_s > 0:
+            self._set(self.seconds + by_s)
 
     def _set(self, seconds: float) -> None:
         self.seconds = min(MOST_S, max(LEAST_S, round(seconds, 4)))

@@ -12,7 +12,7 @@ from ...core.network.clock_offset import OffsetFit
 from ...core.network.control_messages import EngineClock
 from ...core.network.frame_map import FrameMap, frame_map
 from ...core.network.jitter_buffer import FADE, JitterBuffer
-from ...core.network.set_point import SetPoint
+from ...core.network.set_point import Lateness, SetPoint
 from ...core.routing.clocks import CONVERTER_FRAMES
 from ...ports.devices.clocks.head import MatchedHead
 from ...ports.devices.clocks.loop import Clock
@@ -25,6 +25,7 @@ from .peer_messages import Found
 from .peer_streams import PeerStreams
 from .region import PORT_BLOCKS, Head, Region
 
+MOST_SLACK_S = 0.04  # beyond LEAD_S, where this process was late again and again
 LEAD_S = 0.004  # before its block what comes in has to lie ready: how late this process may be
 KNOWN_LOOKS, MOST_LOOKS = 150, 300  # ten milliseconds apart, at how far the engine is before its clock
 LEAST_FRAMES = 16  # that are worth a conversion
@@ -67,6 +68,7 @@ class PeerSound:
         self._heard: dict[str, float] = {}  # when each stream last came
         self._wander, self._wander_from = 0.0, time.monotonic()
         self._late_blocks = 0
+        self._own_lateness, self._slack_s = Lateness(), 0.0
         self._lost = self._late = self._placed_at = 0
 
     def rewire(self, wiring: PeerWiring) -> None:
@@ -83,6 +85,7 @@ class PeerSound:
     def find_anew(self) -> None:
         """The set point; nothing comes from there until it is known."""
         self.set_point, self.incoming = SetPoint(self.rate), None
+        self._own_lateness, self._slack_s = Lateness(), 0.0
         if self.told is not None:
             self.told[MatchedHead.THERE] = 0
 
@@ -209,7 +212,7 @@ class PeerSound:
 
     @property
     def _lead(self) -> float:
-        return self.n + CONVERTER_FRAMES + LEAD_S * self.rate
+        return self.n + CONVERTER_FRAMES + (LEAD_S + self._slack_s) * self.rate
 
     def _begin_at(self, where: FrameMap) -> None:
         """The next frame that can still come in time is the first."""
@@ -272,7 +275,11 @@ class PeerSound:
         late = int(self.told[MatchedHead.LATE])
         if late != self._late_blocks:
             self._late_blocks = late
-            self.set_point.late(now, int(self.told[MatchedHead.SHORT]) / self.rate)
+            # Not the network was late but this process: what comes in has to lie ready earlier.
+            more = self._own_lateness.see(now, int(self.told[MatchedHead.SHORT]) / self.rate)
+            more = min(more, MOST_SLACK_S - self._slack_s)
+            self._slack_s += more
+            self.set_point.grow(more)
             self.told[MatchedHead.SHORT] = 0
         self.region["missing"][self.wiring.devices[0]] = int(fit is None)
         far = self.streams.far
