@@ -187,7 +187,7 @@ def test_who_listens_there_is_in_step_over_a_bad_network_in_the_file_recorded_th
             a.until(lambda s: flows(s) and s["matched"], 60)
             assert np.abs(sound(a, "song_stage", 3, tmp_path)[0]).max() > 0.01
             left = {"before": left_there(b, sources)}
-            for _ in range(4):  # once more where the set point grew meanwhile
+            for _ in range(3):  # once more where the set point grew meanwhile
                 was = a.until(lambda s: s["matched"].get("stage", [0, 0])[1] > 0, 20)["matched"]["stage"][1]
                 a.do("align")
                 left["after"] = left_there(b, sources)
