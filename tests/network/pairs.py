@@ -46,6 +46,23 @@ def agree(a, b):
         side.until(answers)
 
 
+def begin(*sides):
+    """Their engines run."""
+    for side in sides:
+        side.do("start")
+    for side in sides:
+        side.until(lambda s: s["engine"] == "running", 60)
+
+
+def hear_each_other(a, b):
+    """Each takes the other's song, and lets the other hear its own."""
+    take(a, b, "part:song")
+    take(b, a, "part:song")
+    for side in (a, b):
+        side.do("air", on=True)
+        side.until(lambda s: flows(s) and s["matched"], 60)
+
+
 def answers(state):
     return bool(state["peers"]) and all(p["there"] for p in state["peers"].values())
 

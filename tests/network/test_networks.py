@@ -15,7 +15,7 @@ from brucke.core.storage.setup_file import load, save
 from brucke.demo import FOLDER
 
 from .namespaces import Side, listening, missing, network, shaped_wire
-from .pairs import RATE, agree, answers, flows, later, placed_s, small_setup, sound, take
+from .pairs import RATE, agree, answers, begin, flows, hear_each_other, later, placed_s, small_setup, sound, take
 
 pytestmark = [pytest.mark.live, pytest.mark.skipif(bool(missing()), reason=missing() or "-")]
 
@@ -207,9 +207,7 @@ def test_the_plus_minus_holds_the_truth_where_the_two_ways_are_unequal(tmp_path)
         a = Side(na, "Desk", small_setup(tmp_path), tmp_path / "a")
         b = Side(nb, "Stage", small_setup(tmp_path), tmp_path / "b")
         try:
-            for side in (a, b):
-                side.do("start")
-                side.until(lambda s: s["engine"] == "running", 60)
+            begin(a, b)
             agree(a, b)
             take(a, b, "part:song")
             b.do("air", on=True)
@@ -236,15 +234,9 @@ def test_a_brucke_that_is_killed_whole_is_gone_and_is_asked_anew(tmp_path):
         setup = small_setup(tmp_path)
         a, b = Side(na, "Desk", setup, tmp_path / "a"), Side(nb, "Stage", setup, tmp_path / "b")
         try:
-            for side in (a, b):
-                side.do("start")
-                side.until(lambda s: s["engine"] == "running", 60)
+            begin(a, b)
             agree(a, b)
-            take(a, b, "part:song")
-            take(b, a, "part:song")
-            for side in (a, b):
-                side.do("air", on=True)
-                side.until(lambda s: flows(s) and s["matched"], 60)
+            hear_each_other(a, b)
             b.process.kill()
             b.process.wait()
             a.until(lambda s: s["missing"] and not answers(s), 10)
@@ -256,8 +248,7 @@ def test_a_brucke_that_is_killed_whole_is_gone_and_is_asked_anew(tmp_path):
             assert not sound(a, "song_stage", 0.5, tmp_path)[0].any()
             assert a.state()["open"]
             b = Side(nb, "Stage", setup, tmp_path / "b")
-            b.do("start")
-            b.until(lambda s: s["engine"] == "running", 60)
+            begin(b)
             assert not b.state()["open"]
             for side in (a, b):
                 side.do("open")

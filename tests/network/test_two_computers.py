@@ -16,7 +16,7 @@ import numpy as np
 import pytest
 
 from .namespaces import Side, inside, listening, missing, network, plug
-from .pairs import agree, answers, flows, later, placed_s, small_setup, sound, take
+from .pairs import agree, answers, begin, flows, hear_each_other, later, placed_s, small_setup, sound
 
 pytestmark = [pytest.mark.live, pytest.mark.skipif(bool(missing()), reason=missing() or "-")]
 BACK_S = 20.0  # a wait's end only says that something hangs: docs/method.md has what was measured
@@ -31,16 +31,10 @@ def pair(tmp_path_factory):
         before = [listening(n) for n in (na, nb)]
         a, b = Side(na, "Desk", setup, tmp / "a"), Side(nb, "Stage", setup, tmp / "b")
         try:
-            for side in (a, b):
-                side.do("start")
-                side.until(lambda s: s["engine"] == "running", 60)
+            begin(a, b)
             assert [listening(n) for n in (na, nb)] == before == [[], []]
             agree(a, b)
-            take(a, b, "part:song")
-            take(b, a, "part:song")
-            for side in (a, b):
-                side.do("air", on=True)
-                side.until(lambda s: flows(s) and s["matched"], 40)
+            hear_each_other(a, b)
             yield a, b, tmp
         finally:
             a.end()

@@ -2,40 +2,21 @@
 time for. Pure."""
 
 import statistics
-from collections import deque
+
+from ..measure.lateness import Lateness
 
 SETTLES_S = 1.0  # after the first packet, in which what has piled up before is worked off
 WATCHES_S, STRETCH_S = 3.5, 0.5  # before it is known, in such stretches
 MARGIN_S = 0.001  # beyond what was needed while it was watched
 LEAST_S, MOST_S = 0.008, 0.25
-TOO_LATE, WITHIN_S, APART_S = 3, 10.0, 0.5  # so often, on its own: it was too small
 STEP_S = 0.001
 NONSENSE_S = 1.0  # an engine that has begun anew there, and has not said so yet
 STALL_S = 0.04  # what is later than that was not the network: a computer stood still, and that is a dropout
 
 
-class Lateness:
-    """What was late, and by how much more room it would have been in time."""
-
-    def __init__(self) -> None:
-        self._seen: deque[tuple[float, float]] = deque()
-
-    def see(self, now: float, by_s: float) -> float:
-        """Something was late by so much: how many seconds more room there has to be, 0 while it was not often."""
-        if not 0 < by_s < STALL_S:
-            return 0.0
-        if self._seen and now - self._seen[-1][0] < APART_S:
-            last, most = self._seen[-1]
-            self._seen[-1] = (last, max(most, by_s))
-            return 0.0
-        self._seen.append((now, by_s))
-        while now - self._seen[0][0] > WITHIN_S:
-            self._seen.popleft()
-        if len(self._seen) < TOO_LATE:
-            return 0.0
-        more = sorted(s for _, s in self._seen)[TOO_LATE // 2]
-        self._seen.clear()
-        return more + STEP_S
+def lateness() -> Lateness:
+    """Of what comes over a network, in seconds."""
+    return Lateness(STEP_S, STALL_S)
 
 
 class SetPoint:
@@ -46,7 +27,7 @@ class SetPoint:
         self._rate = rate_hz
         self._begun: float | None = None
         self._needs: dict[int, float] = {}  # the most of every stretch
-        self._late = Lateness()
+        self._late = lateness()
         self.seconds = seconds
         self.changed = False
 
@@ -62,7 +43,7 @@ class SetPoint:
         """What was seen of lateness counts no more, what was found is kept."""
         self._begun = None
         self._needs.clear()
-        self._late = Lateness()
+        self._late = lateness()
 
     def see(self, now: float, need_s: float) -> None:
         """A packet that came now would just be in time with a set point of `need_s`."""

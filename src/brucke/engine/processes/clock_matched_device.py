@@ -7,13 +7,13 @@ python -m brucke.engine.processes.clock_matched_device SHAPE FD SOCKET WIRING â€
 import os
 import sys
 import time
-from collections import deque
 from typing import Any
 
 import msgspec
 import numpy as np
 
 from ...core.files.run_log import begin
+from ...core.measure.lateness import Lateness
 from ...core.routing.clocks import set_points
 from ...ports.devices.card import CardWiring
 from ...ports.devices.card_stream import CardLook
@@ -30,33 +30,11 @@ from .region import PORT_BLOCKS, Head, Region, attach
 LOOK_S = 0.05
 GONE_S = 0.5
 STALLED_NS = 500_000_000  # an engine that has done nothing for so long is waited for
-TOO_LATE, WITHIN_S = 3, 10.0  # so often within so long: the set point was too small
-APART_S = 0.5
 MORE_S = 0.001
 MOST_MORE_S = 0.04  # later than that nobody wants it: what is late then is a dropout
 WANDER_S = 10.0
 MOST_WATCHES = 4  # a clock that jumps while it is watched is watched from there anew, so often
 HOPELESS_S = 2.0  # for so long nothing came in time: its buffers are no longer as they were watched
-
-
-class Growing:
-    """How much later than now a direction has to be, once it was late too often."""
-
-    def __init__(self) -> None:
-        self._late: deque[tuple[float, int]] = deque()
-
-    def late(self, now: float, short: int) -> int:
-        """It was, by so many frames; 0 while that may have been chance."""
-        if self._late and now - self._late[-1][0] < APART_S:
-            return 0  # of the same stall
-        self._late.append((now, short))
-        while now - self._late[0][0] > WITHIN_S:
-            self._late.popleft()
-        if len(self._late) < TOO_LATE:
-            return 0
-        short = sorted(s for _, s in self._late)[TOO_LATE // 2]
-        self._late.clear()
-        return short
 
 
 class MatchedCard:
@@ -79,7 +57,7 @@ class MatchedCard:
         self._stream = wiring.stream(self.n, wiring.rate_hz)
         self._look, self._tried = CardLook(wiring.name, wiring.taken), False
         self._clock = 0
-        self._late_in, self._late_out = Growing(), Growing()
+        self._late_in, self._late_out = Lateness(), Lateness()
         self._seen_late = int(self.told[MatchedHead.LATE])
         self._wander, self._wander_from = 0.0, time.monotonic()
         self._begin()
@@ -184,7 +162,7 @@ class MatchedCard:
         self._hopeless = self._hopeless or now - self._fine_out > HOPELESS_S
         if self.outgoing.short:
             self.told[MatchedHead.DROPOUTS] += 1
-            more = self._late_out.late(now, self.outgoing.short)
+            more = round(self._late_out.see(now, self.outgoing.short))
             if more:
                 self.outgoing.begin_anew(self._larger(self.outgoing.set_point, more, self._least[1]))
 
@@ -242,7 +220,7 @@ class MatchedCard:
         self._hopeless = self._hopeless or now - self._fine_in > HOPELESS_S
         if told[MatchedHead.LATE] != self._seen_late:
             self._seen_late = int(told[MatchedHead.LATE])
-            more = self._late_in.late(now, int(told[MatchedHead.SHORT]))
+            more = round(self._late_in.see(now, int(told[MatchedHead.SHORT])))
             told[MatchedHead.SHORT] = 0
             if more:
                 self.incoming.begin_anew(self._larger(self.incoming.set_point, more, self._least[0]))

@@ -12,7 +12,7 @@ from ...core.network.clock_offset import OffsetFit
 from ...core.network.control_messages import EngineClock
 from ...core.network.frame_map import FrameMap, frame_map
 from ...core.network.jitter_buffer import FADE, JitterBuffer
-from ...core.network.set_point import Lateness, SetPoint
+from ...core.network.set_point import SetPoint, lateness
 from ...core.routing.clocks import CONVERTER_FRAMES
 from ...ports.devices.clocks.head import MatchedHead
 from ...ports.devices.clocks.loop import Clock
@@ -68,7 +68,7 @@ class PeerSound:
         self._heard: dict[str, float] = {}  # when each stream last came
         self._wander, self._wander_from = 0.0, time.monotonic()
         self._late_blocks = 0
-        self._own_lateness, self._slack_s = Lateness(), 0.0
+        self._own_lateness, self._slack_s = lateness(), 0.0
         self._lost = self._late = self._placed_at = 0
 
     def rewire(self, wiring: PeerWiring) -> None:
@@ -85,7 +85,7 @@ class PeerSound:
     def find_anew(self) -> None:
         """The set point; nothing comes from there until it is known."""
         self.set_point, self.incoming = SetPoint(self.rate), None
-        self._own_lateness, self._slack_s = Lateness(), 0.0
+        self._own_lateness, self._slack_s = lateness(), 0.0
         if self.told is not None:
             self.told[MatchedHead.THERE] = 0
 

@@ -94,7 +94,7 @@ class Lobby:
             case SessionPort():
                 self._session_port = order.port
             case LookAt():
-                self._begin(self._look_at(order.address, order.port))
+                self._looking = asyncio.ensure_future(self._look_at(order.address, order.port))
             case AskToAgree():
                 self._begin(self._ask_to_agree(order.id))
             case AskToOpen():
