@@ -18,7 +18,11 @@ def _restyle(widget: "QDoubleSpinBox | QSpinBox | QLineEdit", theme: Theme) -> N
     t = theme.tokens
     widget.setFont(font("strong", t.scale))
     palette = QPalette(widget.palette())
-    for role, name in ((QPalette.ColorRole.Base, "card"), (QPalette.ColorRole.Text, "ink")):
+    for role, name in (
+        (QPalette.ColorRole.Base, "card"),
+        (QPalette.ColorRole.Text, "ink"),
+        (QPalette.ColorRole.PlaceholderText, "mute"),
+    ):
         palette.setColor(role, QColor(colour(t, name)))
     widget.setPalette(palette)
     widget.setMinimumHeight(round(t.px(34)))

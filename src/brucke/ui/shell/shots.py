@@ -71,8 +71,6 @@ class _Pictures:
         w.go_to("gather")
         w.gather.choose("part/voice")
         self.shot("gather", 3)
-        w.gather.choose("part/harp")
-        self.shot("gather-track", 3)
         w.do("share")
         w.share.grid.choose("voice", "shore_stream")
         self.shot("share", 1)

@@ -183,7 +183,7 @@ class TwoComputersDialog(BesideWindow):
         whole = QVBoxLayout(self)
         whole.addWidget(scrolled(self._theme, inner))
         whole.addLayout(ends(self.close_all, right=self.away))
-        self.place.setPlaceholderText("192.168.1.20:41234")
+        self.place.setPlaceholderText(_("as {place}").format(place="192.168.1.20:41234"))
         self.place.setFixedWidth(round(self._theme.tokens.px(240)))
         self.name.entered.connect(self.two.set_name)
         self.place.entered.connect(self.two.look_at)
