@@ -88,6 +88,8 @@ def sound(side, name, seconds, tmp, listener=False, rate=RATE):
     kept = np.load(file)
     # Frames done at second 0 of the clock, on average within a block; blocks that came late say nothing of it.
     pairs = kept["pairs"][kept["pairs"][:, 1] > kept["pairs"][-1, 1] - seconds]
+    if len(pairs) < 8:
+        return kept["sound"][0].astype(float), np.nan
     first, last = (np.percentile(half[:, 0] - half[:, 1] * rate, 97) for half in np.array_split(pairs, 2))
     if abs(last - first) > 0.002 * rate:  # the engine stood still meanwhile: nobody can say when its frames were
         return kept["sound"][0].astype(float), np.nan
