@@ -7,7 +7,7 @@ from ..measure.lateness import Lateness
 
 SETTLES_S = 1.0  # after the first packet, in which what has piled up before is worked off
 WATCHES_S, STRETCH_S = 3.5, 0.5  # before it is known, in such stretches
-MARGIN_S = 0.001  # beyond what was needed while it was watched
+MARGIN_S = 0.0005  # beyond what was needed while it was watched
 LEAST_S, MOST_S = 0.008, 0.25
 STEP_S = 0.001
 NONSENSE_S = 1.0  # an engine that has begun anew there, and has not said so yet

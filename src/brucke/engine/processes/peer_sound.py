@@ -48,6 +48,7 @@ class PeerSound:
         self.told: Any = None
         self.leading = Clock(self.rate)
         self._clock_ns, self._ahead = 0, list[float]()
+        self._turned_at = 0  # the frame up to which the engine was when this was last done
         self.ahead = 0.0  # frames by which the engine is before the place that its clock is at
         self._ahead_at = 0.0
         self._life = time.monotonic_ns()
@@ -69,7 +70,7 @@ class PeerSound:
         self._wander, self._wander_from = 0.0, time.monotonic()
         self._late_blocks = 0
         self._own_lateness, self._slack_s = lateness(), 0.0
-        self._lost = self._late = self._placed_at = 0
+        self._lost = self._late = 0
 
     def rewire(self, wiring: PeerWiring) -> None:
         """Other streams, or other rows of them, from the next turn on."""
@@ -97,10 +98,14 @@ class PeerSound:
         if now - self._checked > CHECK_S:
             self._checked = now
             self._check(now, fit)
-        if not self._engine_runs(now):
+        done = self._done()
+        if done == self._turned_at and not self._looks_ahead(now):
+            return  # about every other turn: it costs next to nothing
+        if not self._engine_runs(now) or done == self._turned_at:
             return
-        self._send()
-        self._receive(now, fit)
+        self._send(done)
+        self._receive(now, fit, done)
+        self._turned_at = done
 
     def end(self) -> None:
         """The engine reads nothing of ours any more."""
@@ -117,7 +122,7 @@ class PeerSound:
             self._clock_ns = clock
             if self.leading.see(blocks * self.n, clock / 1e9):
                 self._ahead.clear()
-        if self.leading.known and now - self._ahead_at > 0.01 and len(self._ahead) < MOST_LOOKS:
+        if self._looks_ahead(now):
             self._ahead_at = now
             self._ahead.append(self._done() - self.leading.frames_at(now))
             # An engine that was late with a block says nothing of where it is: what is seen right after it was prompt
@@ -125,6 +130,9 @@ class PeerSound:
             if len(self._ahead) >= KNOWN_LOOKS or not self._ahead_known:
                 self.ahead = float(np.percentile(self._ahead, 97)) - 0.47 * self.n
         return self.leading.known and time.monotonic_ns() - region.get(Head.BEAT_NS) < STALLED_NS
+
+    def _looks_ahead(self, now: float) -> bool:
+        return self.leading.known and now - self._ahead_at > 0.01 and len(self._ahead) < MOST_LOOKS
 
     def _done(self) -> int:
         return self.region.get(Head.OUT_BLOCKS) * self.n
@@ -151,8 +159,7 @@ class PeerSound:
 
     # What goes there
 
-    def _send(self) -> None:
-        done = self._done()
+    def _send(self, done: int) -> None:
         sending: dict[str, RtpSender] = {**self.streams.sent}
         blocks: dict[int, F32] = {}
         for row, (key, _) in enumerate(self.wiring.sends):
@@ -170,13 +177,12 @@ class PeerSound:
     def _block(self, first: int) -> F32:
         """All that is sent of one block [streams, frames, 2]."""
         at, wide = first % self._size, min(2, self._outs.shape[1])
-        sound = np.zeros((len(self._sent_rows), self.n, 2), np.float32)
-        sound[:, :, :wide] = self._outs[self._sent_rows, :wide, at : at + self.n].transpose(0, 2, 1)
-        return sound
+        sound = self._outs[self._sent_rows, :wide, at : at + self.n].transpose(0, 2, 1)
+        return np.ascontiguousarray(sound if wide == 2 else np.pad(sound, ((0, 0), (0, 0), (0, 1))))
 
     # What comes from there
 
-    def _receive(self, now: float, fit: OffsetFit | None) -> None:
+    def _receive(self, now: float, fit: OffsetFit | None, done: int) -> None:
         clock = self.streams.clock
         known = fit is not None and clock is not None and self.known
         if not self._order or not known:
@@ -190,7 +196,6 @@ class PeerSound:
             self._life_there = clock.life
             self.set_point.begin_anew()
             self._begin_at(where)
-        done = self._done()
         packets = self.streams.pull(round(where.back(done)))
         seen = None
         for key, first, sound in packets:
@@ -200,11 +205,12 @@ class PeerSound:
             self._came = self._heard[key] = now
             if first != seen:  # streams come together, and say the same
                 seen = first
-                self.set_point.see(now, (done + self._lead - where.at(first)) / self.rate)
+                # It came after what was taken at the turn before, and is there for this one; what is not there FADE
+                # frames before it is taken fades away.
+                self.set_point.see(now, (self._turned_at + self._lead + FADE - where.at(first)) / self.rate)
             self._buffer.put(stream, first, sound)
-        if not self.set_point.known or not (packets or done != self._placed_at):
+        if not self.set_point.known:
             return
-        self._placed_at = done
         if self.incoming is None or self.set_point.changed:
             self._begin_at(where)
         self._place(where, done)
@@ -253,7 +259,8 @@ class PeerSound:
         before = min(count, self._size - at)
         sound = made.T[self._sources] * self._is_there
         self._ring[self._rows, at : at + before] = sound[:, :before]
-        self._ring[self._rows, : count - before] = sound[:, before:]
+        if before < count:
+            self._ring[self._rows, : count - before] = sound[:, before:]
 
     def _rest(self, now: float) -> None:
         """Nobody answers, or nothing is wanted: what lies ready fades by itself, then it is silent."""

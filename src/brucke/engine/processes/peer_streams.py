@@ -80,6 +80,8 @@ class PeerStreams:
         """What came since: (stream, frame of its sender, sound [frames, 2]). `near` is about which frame is
         expected."""
         packets = [p for p in self._inbox.pull() if p.ssrc in self._keys and p.payload_type == PAYLOAD_TYPE]
+        if not packets:
+            return []
         sounds = decode_together(packets)
         return [
             (self._keys[p.ssrc], unwrapped(p.timestamp, near), sound)
