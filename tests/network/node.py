@@ -2,6 +2,7 @@
 
 import json
 import os
+import random
 import select
 import sys
 import time
@@ -150,7 +151,7 @@ class Node:
             sound = Reading.newest(link, rows, seconds)
             if link.get(Head.RECORDED) == done:
                 break
-        pairs = np.array(self.pairs[-4000:])
+        pairs = np.array(self.pairs[-12000:])
         first = done - sound.shape[1]
         np.savez(file, sound=sound, first=first, pairs=pairs, rate=s.rate_hz)
         return {"first": first}
@@ -162,7 +163,7 @@ class Node:
             if link is not None and link.running:
                 self.pairs.append((link.get(Head.RECORDED), time.monotonic()))
                 del self.pairs[:-20000]
-            if select.select([sys.stdin], [], [], 0.0015)[0]:
+            if select.select([sys.stdin], [], [], random.uniform(0.0005, 0.0025))[0]:
                 line = sys.stdin.readline()
                 if not line:
                     break

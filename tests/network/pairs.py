@@ -80,28 +80,37 @@ def take(a, b, key):
     b.until(lambda s: key in [k for _id, k in s[where]])
 
 
-def sound(side, name, seconds, tmp, listener=False, rate=RATE):
-    """(sound, second of the shared clock at which its first frame was done) of a part, or of a listener's sum."""
+def keep(side, name, seconds, tmp, listener=False):
+    """`sound` [frames] of a part or of a listener's sum, the frame `first` it begins with, and `pairs` [n, 2]: how many
+    frames the engine had done at which second."""
     file = tmp / f"{side.name}.npz"
     side.do("keep", parts=[] if listener else [name], listeners=[name] if listener else [], seconds=seconds,
             file=str(file))  # fmt: skip
     kept = np.load(file)
+    return kept["sound"][0].astype(float), int(kept["first"]), kept["pairs"]
+
+
+def sound(side, name, seconds, tmp, listener=False, rate=RATE):
+    """(sound, second of the shared clock at which its first frame was done) of a part, or of a listener's sum."""
+    heard, began, pairs = keep(side, name, seconds, tmp, listener)
     # Frames done at second 0 of the clock, on average within a block; blocks that came late say nothing of it.
-    pairs = kept["pairs"][kept["pairs"][:, 1] > kept["pairs"][-1, 1] - seconds]
+    pairs = pairs[pairs[:, 1] > pairs[-1, 1] - seconds]
     if len(pairs) < 8:
-        return kept["sound"][0].astype(float), np.nan
+        return heard, np.nan
     first, last = (np.percentile(half[:, 0] - half[:, 1] * rate, 97) for half in np.array_split(pairs, 2))
     if abs(last - first) > 0.002 * rate:  # the engine stood still meanwhile: nobody can say when its frames were
-        return kept["sound"][0].astype(float), np.nan
-    return kept["sound"][0].astype(float), (int(kept["first"]) - last + 0.47 * 128) / rate
+        return heard, np.nan
+    return heard, (began - last + 0.47 * 128) / rate
 
 
-def later(x, y):
-    """(frames, with fractions, by which x is later than y; how much of x that is): SciPy's correlation."""
+def later(x, y, about=None, within=120):
+    """(frames, with fractions, by which x is later than y; how much of x that is): SciPy's correlation. Where it is
+    known `about` how many, only what is so near: a tone is like itself at every period."""
     if not (x.any() and y.any()):
         return 0.0, 0.0
     c = correlate(x, y, method="fft")
-    at = int(np.argmax(np.abs(c)))
+    low = 1 if about is None else max(1, len(y) - 1 + round(about) - within)
+    at = low + int(np.argmax(np.abs(c[low:-1] if about is None else c[low : low + 2 * within])))
     left, top, right = np.abs(c[at - 1 : at + 2])
     return at - (len(y) - 1) + (left - right) / (2 * (left - 2 * top + right)), top / np.sqrt((x @ x) * (y @ y))
 

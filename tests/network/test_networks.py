@@ -118,9 +118,10 @@ def test_from_two_empty_homes_to_the_first_sound_in_eight_presses_and_four_digit
             b.end()
 
 
-def sung_setup(folder):
+def sung_setup(folder, rate=RATE):
     """A song, a voice that sings along to it by ear, and somebody in a call who plays along to what comes there."""
-    file = small_setup(folder)
+    folder.mkdir(exist_ok=True)
+    file = small_setup(folder, rate=rate)
     setup, _ = load(file)
     for name in ("voice.flac", "lounge.flac"):
         (folder / name).write_bytes((FOLDER / name).read_bytes())
@@ -129,7 +130,7 @@ def sung_setup(folder):
     song = replace(setup.parts[0], beat_source="harp.flac", timebase="player")
     lounge = Part(id="lounge", name="Lounge", kind="far_end", source="far_end", device="call", channels=(0,),
                   beat_source="lounge.flac")  # fmt: skip
-    call = Device(id="call", name="Call", kind="call", buffer_frames=480, rate_hz=RATE)
+    call = Device(id="call", name="Call", kind="call", buffer_frames=480, rate_hz=rate)
     setup = replace(
         setup, parts=(song, voice, lounge), devices=(*setup.devices, call),
         listeners=(*setup.listeners, Listener(id="call", name="Lounge", kind="call", device="call")),
@@ -229,43 +230,88 @@ def test_the_plus_minus_holds_the_truth_where_the_two_ways_are_unequal(tmp_path)
             b.end()
 
 
-def test_a_brucke_that_is_killed_whole_is_gone_and_is_asked_anew(tmp_path):
+def killed_and_back(victim, again, other, namespace, part, tmp_path):
+    """`again` makes the one that is killed once more; `other` hears its song as `part`."""
+    victim.process.kill()
+    victim.process.wait()
+    other.until(lambda s: s["missing"] and not answers(s), 10)
+    end = time.monotonic() + 10
+    while listening(namespace):  # nothing of it stays behind
+        assert time.monotonic() < end
+        time.sleep(0.1)
+    time.sleep(1.0)
+    assert not sound(other, part, 0.5, tmp_path)[0].any()
+    assert other.state()["open"]
+    back = again()
+    begin(back)
+    assert not back.state()["open"]
+    for side in (other, back):
+        side.do("open")
+    back.until(lambda s: any(n[1:] == [other.name, True] for n in s["neighbours"]))
+    back.do("ask", name=other.name)
+    other.until(lambda s: s["asks"])
+    other.do("answer", yes=True)
+    for side in (other, back):
+        side.until(answers)
+    back.do("offer", key="part:song")
+    other.until(flows, 60)
+    time.sleep(3)
+    assert not sound(other, part, 1.0, tmp_path)[0].any()  # a Brucke that begins is closed
+    back.do("air", on=True)
+    end = time.monotonic() + 20
+    while not sound(other, part, 0.5, tmp_path)[0].any():
+        assert time.monotonic() < end
+    return back
+
+
+def test_a_brucke_that_is_killed_whole_is_gone_and_is_asked_anew_and_then_the_other_one(tmp_path):
     with network(2) as (na, nb):
         setup = small_setup(tmp_path)
-        a, b = Side(na, "Desk", setup, tmp_path / "a"), Side(nb, "Stage", setup, tmp_path / "b")
+        make_a, make_b = (lambda n=n, name=name: Side(n, name, setup, tmp_path / n)
+                          for n, name in ((na, "Desk"), (nb, "Stage")))  # fmt: skip
+        a, b = make_a(), make_b()
         try:
             begin(a, b)
             agree(a, b)
             hear_each_other(a, b)
-            b.process.kill()
-            b.process.wait()
-            a.until(lambda s: s["missing"] and not answers(s), 10)
-            end = time.monotonic() + 10
-            while listening(nb):  # nothing of it stays behind
-                assert time.monotonic() < end
-                time.sleep(0.1)
-            time.sleep(1.0)
-            assert not sound(a, "song_stage", 0.5, tmp_path)[0].any()
-            assert a.state()["open"]
-            b = Side(nb, "Stage", setup, tmp_path / "b")
-            begin(b)
-            assert not b.state()["open"]
+            b = killed_and_back(b, make_b, a, nb, "song_stage", tmp_path)
+            take(b, a, "part:song")
+            b.until(flows, 60)
+            a = killed_and_back(a, make_a, b, na, "song_desk", tmp_path)
+        finally:
+            a.end()
+            b.end()
+
+
+def test_a_song_a_voice_and_a_far_end_go_both_ways_at_once(tmp_path):
+    """At half of the rate, so that two of them run here beside each other."""
+    with shaped_wire(delay_ms=[20, 20], jitter_ms=5, loss=0.01) as ((na, nb), _change):
+        a, b = (
+            Side(n, name, sung_setup(tmp_path / name, RATE // 2), tmp_path / n)
+            for n, name in ((na, "Desk"), (nb, "Stage"))
+        )
+        try:
+            begin(a, b)
+            agree(a, b)
+            names = "song", "voice", "lounge"
+            for name in names:
+                take(a, b, f"part:{name}")
+                take(b, a, f"part:{name}")
             for side in (a, b):
-                side.do("open")
-            b.until(lambda s: any(n[1:] == ["Desk", True] for n in s["neighbours"]))
-            b.do("ask", name="Desk")
-            a.until(lambda s: s["asks"])
-            a.do("answer", yes=True)
+                side.do("air", on=True)
             for side in (a, b):
-                side.until(answers)
-            b.do("offer", key="part:song")
-            a.until(flows, 60)
-            time.sleep(3)
-            assert not sound(a, "song_stage", 1.0, tmp_path)[0].any()  # a Brucke that begins is closed
-            b.do("air", on=True)
-            end = time.monotonic() + 20
-            while not sound(a, "song_stage", 0.5, tmp_path)[0].any():
-                assert time.monotonic() < end
+                side.until(lambda s: all(len(p["flows"]) == 3 for p in s["peers"].values()) and s["matched"], 60)
+            end = time.monotonic() + 60
+            for here, there, device in ((a, b, "stage"), (b, a, "desk")):
+                for name in names:
+                    while True:  # who sings pauses now and then
+                        came, own = (
+                            sound(side, id, 4, tmp_path, rate=RATE // 2)[0]
+                            for side, id in ((here, f"{name}_{device}"), (there, name))
+                        )
+                        if later(came, own)[1] > 0.5:
+                            break
+                        assert time.monotonic() < end, (here.name, name)
         finally:
             a.end()
             b.end()

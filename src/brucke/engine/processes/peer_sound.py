@@ -10,6 +10,7 @@ import numpy as np
 
 from ...core.network.clock_offset import OffsetFit
 from ...core.network.control_messages import EngineClock
+from ...core.network.engine_ahead import EngineAhead
 from ...core.network.frame_map import FrameMap, frame_map
 from ...core.network.jitter_buffer import FADE, JitterBuffer
 from ...core.network.set_point import SetPoint, lateness
@@ -27,7 +28,6 @@ from .region import PORT_BLOCKS, Head, Region
 
 MOST_SLACK_S = 0.04  # beyond LEAD_S, where this process was late again and again
 LEAD_S = 0.004  # before its block what comes in has to lie ready: how late this process may be
-KNOWN_LOOKS, MOST_LOOKS = 150, 300  # ten milliseconds apart, at how far the engine is before its clock
 LEAST_FRAMES = 16  # that are worth a conversion
 STALLED_NS = 500_000_000
 CHECK_S = 0.1
@@ -47,10 +47,8 @@ class PeerSound:
         self._ring, self._outs = region.sound("matched_ring"), region.sound("out_ring")
         self.told: Any = None
         self.leading = Clock(self.rate)
-        self._clock_ns, self._ahead = 0, list[float]()
+        self._clock_ns = 0
         self._turned_at = 0  # the frame up to which the engine was when this was last done
-        self.ahead = 0.0  # frames by which the engine is before the place that its clock is at
-        self._ahead_at = 0.0
         self._life = time.monotonic_ns()
         streams.rate_hz = self.rate
         self._order: list[str] = []  # of the streams that come in, as the jitter buffer has them
@@ -60,9 +58,8 @@ class PeerSound:
         self._is_there = np.zeros((0, 1), np.float32)
         self.set_point = SetPoint(self.rate, found.set_point_s if found is not None else 0.0)
         self._engine = os.fstat(region.fd).st_ino
-        self._ahead_known = found is not None and found.engine == self._engine
-        if found is not None and self._ahead_known:
-            self.ahead = found.ahead
+        of_this = found is not None and found.engine == self._engine
+        self.ahead = EngineAhead(self.n, self.rate, found.ahead if found is not None and of_this else None)
         self.incoming: Incoming | None = None
         self._life_there = 0
         self._came, self._checked = 0.0, 0.0
@@ -99,9 +96,9 @@ class PeerSound:
             self._checked = now
             self._check(now, fit)
         done = self._done()
-        if done == self._turned_at and not self._looks_ahead(now):
+        if done == self._turned_at:
             return  # about every other turn: it costs next to nothing
-        if not self._engine_runs(now) or done == self._turned_at:
+        if not self._engine_runs(now, done):
             return
         self._send(done)
         self._receive(now, fit, done)
@@ -115,24 +112,16 @@ class PeerSound:
 
     # Our engine
 
-    def _engine_runs(self, now: float) -> bool:
+    def _engine_runs(self, now: float, done: int) -> bool:
         region = self.region
         blocks, clock = region.get(Head.CLOCK_BLOCKS), region.get(Head.CLOCK_NS)
         if clock != self._clock_ns and blocks == region.get(Head.CLOCK_BLOCKS):
             self._clock_ns = clock
             if self.leading.see(blocks * self.n, clock / 1e9):
-                self._ahead.clear()
-        if self._looks_ahead(now):
-            self._ahead_at = now
-            self._ahead.append(self._done() - self.leading.frames_at(now))
-            # An engine that was late with a block says nothing of where it is: what is seen right after it was prompt
-            # does, and looks come half a block later on average.
-            if len(self._ahead) >= KNOWN_LOOKS or not self._ahead_known:
-                self.ahead = float(np.percentile(self._ahead, 97)) - 0.47 * self.n
+                self.ahead.begin_anew()
+        if self.leading.known:
+            self.ahead.see(done, self.leading.frames_at(now))
         return self.leading.known and time.monotonic_ns() - region.get(Head.BEAT_NS) < STALLED_NS
-
-    def _looks_ahead(self, now: float) -> bool:
-        return self.leading.known and now - self._ahead_at > 0.01 and len(self._ahead) < MOST_LOOKS
 
     def _done(self) -> int:
         return self.region.get(Head.OUT_BLOCKS) * self.n
@@ -140,21 +129,21 @@ class PeerSound:
     @property
     def known(self) -> bool:
         """Whether it was watched for long enough where our engine is."""
-        return self.leading.known and (self._ahead_known or len(self._ahead) >= KNOWN_LOOKS)
+        return self.leading.known and self.ahead.known
 
     @property
     def found(self) -> Found | None:
         """For whoever comes after this process; None before it is known."""
         if not (self.known and self.set_point.known):
             return None
-        return Found(set_point_s=self.set_point.seconds, ahead=self.ahead, engine=self._engine)
+        return Found(set_point_s=self.set_point.seconds, ahead=self.ahead.frames, engine=self._engine)
 
     def engine_clock(self) -> EngineClock | None:
         """Which frame our engine does now, for the other side; None before that is known."""
         if not self.known:
             return None
         now = time.monotonic_ns()
-        frame = self.leading.frames_at(now / 1e9) + self.ahead
+        frame = self.leading.frames_at(now / 1e9) + self.ahead.frames
         return EngineClock(at_ns=now, frame=frame, rate_hz=self.leading.rate_hz, life=self._life)
 
     # What goes there
@@ -191,7 +180,7 @@ class PeerSound:
             return
         assert fit is not None
         assert clock is not None
-        where = frame_map(clock, fit, self.leading.frames_at(now) + self.ahead, now, self.leading.rate_hz)
+        where = frame_map(clock, fit, self.leading.frames_at(now) + self.ahead.frames, now, self.leading.rate_hz)
         if self._life_there != clock.life:
             self._life_there = clock.life
             self.set_point.begin_anew()

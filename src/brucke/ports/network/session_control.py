@@ -17,7 +17,7 @@ from ...core.network.control_messages import VERSION, Goodbye, Hello, Ping, Pong
 from .control_line import HANDSHAKE_S, ControlLine, LineEnded, dial
 from .identity import Identity
 
-PING_S = 0.05
+PING_S = 0.1  # each asks twice, one right behind the other: who has just been awake answers sooner
 SILENT_S = 1.0  # a line on which nothing was said for so long is made anew
 DIAL_S = 0.7
 FOLLOWED_S = 0.5  # before anything is laid by the other side's clock
@@ -49,7 +49,7 @@ class SessionControl:
         self.clock = ClockOffset()
         self._lock = threading.Lock()
         self._fit: OffsetFit | None = None
-        self._followed = False
+        self._followed = self._asks_again = False
         self._line: ControlLine | None = None
         self._handshakes = 0
         self._loop = asyncio.new_event_loop()
@@ -197,6 +197,9 @@ class SessionControl:
                 with self._lock:
                     self._fit = self.clock.fit
                 self._followed = self.clock.followed_s > FOLLOWED_S
+                if self._asks_again and self._line is not None:
+                    self._asks_again = False
+                    self._line.say(Ping(sent_ns=time.monotonic_ns()))
             case Refused():
                 self._hears.refused(said.why)
             case Hello():
@@ -212,5 +215,6 @@ class SessionControl:
                 if time.monotonic() - line.heard > SILENT_S:
                     self._let_go(line)
                 else:
+                    self._asks_again = True
                     line.say(Ping(sent_ns=time.monotonic_ns()))
             await asyncio.sleep(PING_S)
