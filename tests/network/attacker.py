@@ -40,7 +40,7 @@ def send(file, seconds, address, tcp, udp):
     with open(file, "rb") as f:
         kept = pickle.load(f)
     rng, plain = random.Random(5), socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
-    until, sent = time.monotonic() + seconds, 0
+    until, sent, replayed = time.monotonic() + seconds, 0, 0
     while time.monotonic() < until:
         for port in udp:
             for packet in rng.sample(kept, 20):
@@ -59,11 +59,12 @@ def send(file, seconds, address, tcp, udp):
                 with contextlib.suppress(OSError):
                     plain.sendto(packet, (address, port))
                 sent += 1
+                replayed += kind == 0
         for port in tcp:
             with contextlib.suppress(OSError, ssl.SSLError):
                 speak_nonsense(rng, address, port)
         time.sleep(0.02)
-    print(sent)
+    print(sent, replayed)
 
 
 def speak_nonsense(rng, address, port):
