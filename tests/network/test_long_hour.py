@@ -38,8 +38,8 @@ def engine_line(pairs, at_s, rate, near_s=60.0):
 
 
 def looked(there, here, device, counts, tmp):
-    """One window of what `here` has of what `there` plays: (frame and second of each, frames later, set point before
-    and after, its ±, blocks that were late)."""
+    """One window of what `here` has of what `there` plays: frame and second of each, frames later, set point before
+    and after, its ±, blocks that were late. The engines' counts go into `counts`."""
     set_before = here.state()["matched"][device][0]
     played, heard = keep(there, "song", KEPT_S, tmp), keep(here, f"song_{device}", KEPT_S, tmp)
     for side, kept in ((there, played), (here, heard)):

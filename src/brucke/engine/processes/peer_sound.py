@@ -58,8 +58,8 @@ class PeerSound:
         self._is_there = np.zeros((0, 1), np.float32)
         self.set_point = SetPoint(self.rate, found.set_point_s if found is not None else 0.0)
         self._engine = os.fstat(region.fd).st_ino
-        of_this = found is not None and found.engine == self._engine
-        self.ahead = EngineAhead(self.n, self.rate, found.ahead if found is not None and of_this else None)
+        known = found.ahead if found is not None and found.engine == self._engine else None
+        self.ahead = EngineAhead(self.n, self.rate, known)
         self.incoming: Incoming | None = None
         self._life_there = 0
         self._came, self._checked = 0.0, 0.0
