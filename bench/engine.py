@@ -5,11 +5,11 @@ import contextlib
 import gc
 import os
 import time
-from dataclasses import fields, replace
 from fractions import Fraction
 
 import av
 import numpy as np
+from msgspec.structs import fields, replace
 
 from brucke.core.sound.chain_parameters import pack
 from brucke.core.sound.kernel_arguments import Meters

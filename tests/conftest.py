@@ -10,6 +10,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from hypothesis import settings
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 os.environ["XDG_RUNTIME_DIR"] = tempfile.mkdtemp(prefix="quay-run-")  # a Brucke that runs elsewhere is none of ours
@@ -28,6 +29,9 @@ from .sound_server import SoundServer
 from .stolen import pytest_runtest_protocol
 
 __all__ = ["foot_switch", "pytest_runtest_protocol"]  # pytest finds it here
+
+settings.register_profile("untimed", deadline=None)  # a machine that is taken away for a while is no counterexample
+settings.load_profile("untimed")
 
 # `live` has the cores to itself, one after the other; `slow` computes for long and shares them. `./run test quick` is
 # the rest. Files say which they are; whatever uses one of these is live.

@@ -1,6 +1,5 @@
 """In which order programs stand, and what one press makes of them."""
 
-import dataclasses
 from types import SimpleNamespace
 
 from msgspec.structs import replace
@@ -90,9 +89,9 @@ def test_a_way_is_known_no_better_than_its_worst_converter():
     stage = Stage("capture", Uncertain(0.001), "measured", "")
     route = RouteTiming("p", "lead", "p", Uncertain(0.0), (stage,), Uncertain(0.0), 0, 0, None)
     assert route_evidence_text(route) == "measured"
-    half = dataclasses.replace(route, stages=(stage, dataclasses.replace(stage, code="output", evidence="calculated")))
+    half = replace(route, stages=(stage, replace(stage, code="output", evidence="calculated")))
     assert route_evidence_text(half) == "calculated"
-    assert route_evidence_text(dataclasses.replace(route, stages=())) == "calculated", "of nothing measured nothing is"
+    assert route_evidence_text(replace(route, stages=())) == "calculated", "of nothing measured nothing is"
 
 
 def test_a_soft_tone_that_cannot_sound_is_not_called_heard(app):

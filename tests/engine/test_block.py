@@ -1,7 +1,5 @@
 """The block step: delays, gains, maps, changes without clicks, broken input, processors."""
 
-import dataclasses
-
 import numpy as np
 import pytest
 from bench.engine import plan_of
@@ -263,7 +261,7 @@ def test_routes_that_are_fetched_together_sound_as_each_by_itself(rng):
     shape, plan = plan_of(parts, listeners, 3000)
     plan.codes[:], plan.source[:] = 0, 0
     plan.gain[rng.random((listeners, parts)) < 0.3] = 0.0
-    later = dataclasses.replace(plan, gain=plan.gain.copy())
+    later = replace(plan, gain=plan.gain.copy())
     off = int(np.flatnonzero(plan.gain[1, :, 0, 0])[4])
     later.gain[1, off] = 0.0
     sound = (0.3 * rng.standard_normal((parts, blocks * N))).astype(np.float32)

@@ -1,8 +1,6 @@
 """Another listener's own output in the headphones: theirs to the bit, nobody else notices, nothing louder than the
 ceiling, nothing of somebody who has left."""
 
-import dataclasses
-
 import numpy as np
 import pytest
 from msgspec.structs import replace
@@ -104,6 +102,6 @@ def test_who_has_left_or_is_measured_past_is_not_heard(setup):
     here.play(60)
     here.play(20, hears_as="call")
     tenants = here.plan.listener_tenants + np.array([0, 0, 7])
-    here.plan = dataclasses.replace(here.plan, listener_tenants=tenants)
+    here.plan = replace(here.plan, listener_tenants=tenants)
     sent, got = here.play(40)
     np.testing.assert_array_equal(sent[0, :, 10 * N :], got[0, :, 10 * N :])

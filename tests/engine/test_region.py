@@ -29,7 +29,7 @@ def region(nightboat):
 
 
 def same_plan(a: Plan, b: Plan) -> bool:
-    return all(np.array_equal(getattr(a, f), getattr(b, f)) for f in Plan.__dataclass_fields__)
+    return all(np.array_equal(getattr(a, f), getattr(b, f)) for f in Plan.__struct_fields__)
 
 
 def test_a_plan_is_read_as_it_was_written(region, nightboat):
@@ -50,16 +50,16 @@ def test_a_plan_read_while_others_are_written_is_never_torn(region, nightboat):
         k = 0
         while not stop.is_set():
             k += 1
-            fill = {f: np.full_like(getattr(base, f), k % 100) for f in Plan.__dataclass_fields__}
+            fill = {f: np.full_like(getattr(base, f), k % 100) for f in Plan.__struct_fields__}
             region.write_plan(Plan(**fill))
 
-    region.write_plan(Plan(**{f: np.zeros_like(getattr(base, f)) for f in Plan.__dataclass_fields__}))
+    region.write_plan(Plan(**{f: np.zeros_like(getattr(base, f)) for f in Plan.__struct_fields__}))
     writer = threading.Thread(target=write)
     writer.start()
     try:
         for _ in range(400):
             _, plan = region.read_plan()
-            values = {float(v) for f in Plan.__dataclass_fields__ for v in np.unique(getattr(plan, f))}
+            values = {float(v) for f in Plan.__struct_fields__ for v in np.unique(getattr(plan, f))}
             assert len(values) == 1, values
     finally:
         stop.set()

@@ -1,6 +1,5 @@
 """What the desktop's sound server tells of itself, whatever it says, and the links that follow from it."""
 
-import dataclasses
 import math
 import os
 
@@ -145,9 +144,7 @@ def test_who_listens_is_named_by_program_and_nobody_twice():
 def test_a_program_that_records_the_bare_microphone_is_named_and_others_are_not():
     s, ends = told()
     assert mistakes(s.graph, setup_here()) == ()
-    s.graph.nodes = {
-        i: dataclasses.replace(n, media="Audio/Source") if n.name == "desk" else n for i, n in s.graph.nodes.items()
-    }
+    s.graph.nodes = {i: replace(n, media="Audio/Source") if n.name == "desk" else n for i, n in s.graph.nodes.items()}
     node, ears = s.node("ear", ins=("input_FL",), media_class="Stream/Input/Audio", application_name="Call program")
     s.tell("Link", link_output_port=ends["desk", "capture_FL"], link_input_port=ears["input_FL"])
     assert mistakes(s.graph, setup_here()) == (

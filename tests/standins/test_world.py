@@ -57,7 +57,7 @@ def session(nightboat, sounds, **changes):
 
 
 def replace_truth(truth, **changes):
-    from dataclasses import replace as change
+    from msgspec.structs import replace as change
 
     return change(truth, **changes)
 

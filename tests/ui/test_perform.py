@@ -1,7 +1,5 @@
 """Perform: what is said in large type is whole and so; keys that hands need; the order edited; the hour by its keys."""
 
-import dataclasses
-
 import numpy as np
 import pytest
 import soundfile as sf
@@ -64,7 +62,7 @@ def test_the_hour_and_the_sentences_are_whole_at_every_size(app, size, scale, th
 
 def test_of_a_long_hour_the_lines_around_now_are_drawn(app):
     spans = tuple(Span(f"Song {i}", "song", 3.0, "now" if i == 40 else "later", 0.0, False) for i in range(200))
-    sheet = hour_sheet(dataclasses.replace(data_of(False), spans=spans), 1200, 128, LIGHT)
+    sheet = hour_sheet(replace(data_of(False), spans=spans), 1200, 128, LIGHT)
     names = [x.text for x in sheet.texts if x.text.startswith("Song")]
     assert len(names) == WINDOW
     assert "Song 40" in names

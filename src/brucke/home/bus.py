@@ -2,10 +2,10 @@
 
 import os
 from collections.abc import Callable
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, Literal
 
+import msgspec
 from PyQt6.QtCore import QMetaType, QObject, pyqtSlot
 from PyQt6.QtDBus import QDBusArgument, QDBusConnection, QDBusMessage, QDBusPendingCallWatcher, QDBusPendingReply
 
@@ -14,8 +14,7 @@ SYSTEM_SOCKET = Path("/run/dbus/system_bus_socket")
 Told = Callable[[list[Any] | None], None]
 
 
-@dataclass(frozen=True)
-class Address:
+class Address(msgspec.Struct, frozen=True):
     """Of an object on a bus."""
 
     service: str

@@ -3,10 +3,11 @@
 By the desktop's own specifications: Desktop Entry, Shared MIME-info, Icon Theme, AppStream, Base Directory.
 """
 
-from dataclasses import dataclass
 from html import escape
 from importlib.resources import files as resources
 from pathlib import Path
+
+import msgspec
 
 from ..core.storage.bundle import BUNDLE_SUFFIX
 from ..core.storage.setup_file import SUFFIX
@@ -16,8 +17,7 @@ SETUP_TYPE, BUNDLE_TYPE = "application/x-brucke-setup+json", "application/x-bruc
 SUMMARY = "Make voice, music and picture arrive together"
 
 
-@dataclass(frozen=True)
-class Homes:
+class Homes(msgspec.Struct, frozen=True):
     """The user's own folders."""
 
     data: Path
@@ -25,8 +25,7 @@ class Homes:
     programs: Path
 
 
-@dataclass(frozen=True)
-class Told:
+class Told(msgspec.Struct, frozen=True):
     """What the shell may complete: options of a command, whether it takes files."""
 
     name: str

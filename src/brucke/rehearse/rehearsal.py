@@ -1,11 +1,11 @@
 """The whole main job on the stand-ins: record out of step, measure, align, record again, measure what is left."""
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field
-from dataclasses import replace as replace_truth
 from pathlib import Path
 
+import msgspec
 from msgspec.structs import replace
+from msgspec.structs import replace as replace_truth
 
 from ..core.aligning.align import align, timing
 from ..core.document.setup import Setup
@@ -36,8 +36,7 @@ class RehearsalError(BruckeError, RuntimeError):
         self.refusal = refusal
 
 
-@dataclass(frozen=True)
-class Rehearsal:
+class Rehearsal(msgspec.Struct, frozen=True):
     """`timing` is what the model says after aligning; the takes hold what was measured."""
 
     before: Take
@@ -68,14 +67,13 @@ def record_take(session: Offline, folder: Path, seconds: float, knowledge: Knowl
     return take
 
 
-@dataclass(frozen=True)
-class People:
+class People(msgspec.Struct, frozen=True):
     """Who plays: `seed` makes them, `exact` ones have no human scatter, `late_s` are parts that arrive later than
     anything says, in seconds."""
 
     seed: int = 1
     exact: bool = False
-    late_s: Mapping[str, float] = field(default_factory=dict)
+    late_s: Mapping[str, float] = {}
 
 
 def rehearse(

@@ -1,13 +1,12 @@
 """Who is in the simulated world."""
 
-from dataclasses import dataclass
+import msgspec
 
 from .camera import Scene
 from .performer import Performer
 
 
-@dataclass(frozen=True)
-class People:
+class People(msgspec.Struct, frozen=True):
     """Performers and scenes by part, made ready before they come into the world."""
 
     performers: dict[str, Performer]

@@ -1,9 +1,9 @@
 """What is really so in the simulated world. The application never reads this; tests compare with it."""
 
 import hashlib
-from dataclasses import dataclass, field
 from typing import Literal
 
+import msgspec
 import numpy as np
 
 from ..core.document.setup import Device, Setup
@@ -12,8 +12,7 @@ from .opus_timing import LATENCY, RATE
 Cable = Literal["unplugged", "plugged", "loud", "wandering"]
 
 
-@dataclass(frozen=True)
-class InterfaceTruth:
+class InterfaceTruth(msgspec.Struct, frozen=True):
     """Converter delays in frames with their fractions, each way; noise floor in dBFS."""
 
     out_frames: float
@@ -21,8 +20,7 @@ class InterfaceTruth:
     noise_db: float = -96.0
 
 
-@dataclass(frozen=True)
-class ServiceTruth:
+class ServiceTruth(msgspec.Struct, frozen=True):
     """One-way network and player delay after the coder, in seconds; the way back of a call."""
 
     there_s: float
@@ -30,21 +28,19 @@ class ServiceTruth:
     picture_s: float = 0.0  # coder and transport of the picture beyond those of the sound
 
 
-@dataclass(frozen=True)
-class CameraTruth:
+class CameraTruth(msgspec.Struct, frozen=True):
     """From the middle of the exposure to the finished picture, in seconds."""
 
     transfer_s: float
 
 
-@dataclass(frozen=True)
-class Truth:
-    interfaces: dict[str, InterfaceTruth] = field(default_factory=dict)
-    services: dict[str, ServiceTruth] = field(default_factory=dict)
-    cameras: dict[str, CameraTruth] = field(default_factory=dict)
+class Truth(msgspec.Struct, frozen=True):
+    interfaces: dict[str, InterfaceTruth] = {}
+    services: dict[str, ServiceTruth] = {}
+    cameras: dict[str, CameraTruth] = {}
     scatter_s: float = 0.007
     seed: int = 1
-    late_s: dict[str, float] = field(default_factory=dict)  # parts that somebody's box delays and nothing says so
+    late_s: dict[str, float] = {}  # parts that somebody's box delays and nothing says so
 
     def round_trip_frames(self, device: Device) -> float:
         """Hidden round trip *output → input* of an interface in frames, buffers included."""

@@ -6,10 +6,10 @@ of block m + lead_blocks. All of it is deterministic for a seed, in real time or
 """
 
 from collections.abc import Callable, Mapping
-from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
+from msgspec.structs import replace
 
 from ..core.document.setup import Device, Part, Setup, Track
 from ..core.measure.expected_source import SILENT, TrackMark

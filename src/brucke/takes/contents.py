@@ -1,7 +1,8 @@
 """Who is in a recording: its parts, and what a listener heard together; and what of it is asked for."""
 
-from dataclasses import dataclass
 from typing import Literal
+
+import msgspec
 
 from ..core.document.setup import Part
 from .take import Take, TakeError
@@ -32,8 +33,7 @@ def far_ends_heard(take: Take, listener: str) -> list[str]:
     return [p.id for p in take.setup.parts if p.kind == "far_end" and p.id in routed and p.id in take.parts]
 
 
-@dataclass(frozen=True)
-class Asked:
+class Asked(msgspec.Struct, frozen=True):
     """`far_ends`: whether the sound of far ends goes along; `loudness_lufs` None leaves levels as they are; `mix` names
     the listener whose sound is the song, “” for the first that has one."""
 

@@ -7,9 +7,9 @@ the ways from the engine to that listener, make of it; on the way in it rests on
 stated.
 """
 
-from dataclasses import dataclass
 from pathlib import Path
 
+import msgspec
 import numpy as np
 
 from ..core.measure.correlation import F32
@@ -19,8 +19,7 @@ from .sounds import take_sound
 from .take import Take
 
 
-@dataclass(frozen=True)
-class Dry:
+class Dry(msgspec.Struct, frozen=True):
     """A part as it came in: mono, on the lead's beat, on the take's own frames. `plus_minus_s` is what the way in may
     be off."""
 

@@ -6,9 +6,9 @@ left lasts exactly as long as its stretches.
 
 from bisect import bisect_left
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
 from pathlib import Path
 
+import msgspec
 import numpy as np
 
 from ..core.measure.correlation import F32
@@ -64,8 +64,7 @@ class Envelope:
         return shape
 
 
-@dataclass(frozen=True)
-class Sounds:
+class Sounds(msgspec.Struct, frozen=True):
     """The sounds of a take after its edits. `remix` makes a mix anew where single tracks of it were edited; without one
     that is refused."""
 

@@ -1,8 +1,8 @@
 """Sound and picture of a recording with both, on one clock."""
 
-from dataclasses import dataclass
 from pathlib import Path
 
+import msgspec
 import numpy as np
 import numpy.typing as npt
 
@@ -17,8 +17,7 @@ JUDGED_S = 600.0  # of a longer film its first ten minutes are looked at
 RISE, SHARE, LEAST = 8.0, 0.02, 1e-9  # what counts as a sharp sound in a film that holds more than claps
 
 
-@dataclass(frozen=True)
-class Film:
+class Film(msgspec.Struct, frozen=True):
     """`sound` [channels, frames] begins at `sound_start_s`; one `brightness` per picture at `times_s`.
 
     Brightness is the mean absolute difference from the resting (median) picture.
@@ -40,8 +39,7 @@ def read_film(path: Path, most_s: float = LONGEST_S) -> Film:
     return Film(sound.sound, sound.rate_hz, sound.start_s, seen.times_s, brightness)
 
 
-@dataclass(frozen=True)
-class Judged:
+class Judged(msgspec.Struct, frozen=True):
     """A film with what was found in it."""
 
     sound: FilmSound

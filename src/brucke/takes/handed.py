@@ -5,6 +5,7 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from pathlib import Path
 
+import msgspec
 import numpy as np
 
 from ..core.errors import BruckeError
@@ -23,8 +24,7 @@ class Stopped(BruckeError):
     code = "stopped"
 
 
-@dataclass(frozen=True)
-class Handed:
+class Handed(msgspec.Struct, frozen=True):
     """One file that was written; it begins `start_frames` after the take does."""
 
     path: Path

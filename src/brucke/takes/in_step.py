@@ -9,10 +9,10 @@ Where none of them tells anything it is “nothing”: then only an ear can.
 """
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Literal
 
+import msgspec
 import numpy as np
 
 from ..core.document.setup import Part
@@ -33,8 +33,7 @@ LONGEST_S = 600.0
 RATE_HZ = 24_000
 
 
-@dataclass(frozen=True)
-class InStep:
+class InStep(msgspec.Struct, frozen=True):
     """How much later than the music's own track the far end lies in the take, and by how much that wandered: it is to
     be moved by as much the other way."""
 

@@ -3,11 +3,11 @@ whole: of the pictures only what `core/measure/video_features.py` keeps."""
 
 from collections.abc import Iterator
 from contextlib import contextmanager
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 import av
+import msgspec
 import numpy as np
 import numpy.typing as npt
 
@@ -27,8 +27,7 @@ DAMAGED = 0.2  # share of packets that cannot be decoded
 LUMA = ("yuv4", "yuvj4", "nv12", "nv21", "gray")
 
 
-@dataclass(frozen=True)
-class FilmSound:
+class FilmSound(msgspec.Struct, frozen=True):
     """`sound` [2, frames] begins at `start_s`."""
 
     sound: npt.NDArray[np.float32]

@@ -1,10 +1,10 @@
 """The pictures and the sound around what was found in a film, small enough to be handed to a window: one file of plain
 arrays."""
 
-from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+import msgspec
 import numpy as np
 import numpy.typing as npt
 
@@ -19,8 +19,7 @@ MOST = 12  # events that are shown
 AROUND_S = 0.8
 
 
-@dataclass(frozen=True)
-class Shots:
+class Shots(msgspec.Struct, frozen=True):
     """`events_s` [E] is when each sounds; sound [E, frames] begins AROUND_S before it; pictures [m, height, width] at
     `times_s` [m]."""
 

@@ -1,9 +1,9 @@
 """Voice and music of a recording, small enough to be handed to a window that shows and plays them: one file of plain
 arrays."""
 
-from dataclasses import dataclass
 from pathlib import Path
 
+import msgspec
 import numpy as np
 import numpy.typing as npt
 
@@ -13,8 +13,7 @@ F32 = npt.NDArray[np.float32]
 LONGEST_S = 180.0
 
 
-@dataclass(frozen=True)
-class TwoSounds:
+class TwoSounds(msgspec.Struct, frozen=True):
     """voice, music [frames], at most the first three minutes; `phrases_s` [n, 2] is where something is sung."""
 
     voice: F32

@@ -2,7 +2,8 @@
 here means."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+
+import msgspec
 
 from ..core.document.setup import Setup
 from .this_computer import together_text
@@ -10,8 +11,7 @@ from .timing import device_name, listener_name
 from .translation import _
 
 
-@dataclass(frozen=True)
-class News:
+class News(msgspec.Struct, frozen=True):
     """`code` stands for one thing that is so, of these `things`; `does` is what its action asks the window for."""
 
     code: str

@@ -1,12 +1,11 @@
 """The questions that the other ways of knowing answer. Which tool answers which stands with the tool."""
 
-from dataclasses import dataclass
+import msgspec
 
 from .translation import _
 
 
-@dataclass(frozen=True)
-class Question:
+class Question(msgspec.Struct, frozen=True):
     """What somebody asks, and how it is answered."""
 
     code: str

@@ -7,10 +7,10 @@ import queue
 import threading
 import time
 from collections.abc import Callable
-from dataclasses import dataclass
 from functools import partial
 from typing import Any
 
+import msgspec
 from PyQt6.QtCore import QObject, QSettings, Qt, pyqtSignal
 
 from ...core.control.bindings import AT_ONCE, Binding, bindings_json, read_bindings
@@ -36,8 +36,7 @@ GLOBAL_KEYS = {
 }  # fmt: skip
 
 
-@dataclass(frozen=True)
-class Wanted:
+class Wanted(msgspec.Struct, frozen=True):
     """What is to be listened to, as the settings say; they belong to the window's thread."""
 
     midi: bool

@@ -1,8 +1,7 @@
 """How a running engine follows the setup: what keeps its row, what comes and leaves without a gap, and what makes it
 start anew. Pure."""
 
-from dataclasses import dataclass
-
+import msgspec
 from msgspec.structs import replace
 
 from ...core.document.setup import OF_THIS_COMPUTER, Device, Part, Setup
@@ -18,8 +17,7 @@ from ...words.translation import _
 LINGER_S = 0.2  # what has left is still carried so long, until its sound has faded out
 
 
-@dataclass(frozen=True)
-class Carried:
+class Carried(msgspec.Struct, frozen=True):
     """`setup` is what the devices and the world outside carry: with what has just left."""
 
     setup: Setup

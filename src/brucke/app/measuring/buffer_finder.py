@@ -2,8 +2,8 @@
 put back."""
 
 import time
-from dataclasses import dataclass
 
+import msgspec
 from msgspec.structs import replace
 from PyQt6.QtCore import QObject, pyqtSignal
 
@@ -22,8 +22,7 @@ SETTLE_S, TRY_S, GIVE_UP_S = 2.0, 10.0, 20.0
 MARGIN = 0.5  # of a block that may be spent in one that holds
 
 
-@dataclass(frozen=True)
-class Tried:
+class Tried(msgspec.Struct, frozen=True):
     """One buffer: how long, how many dropouts, the greatest share of a block that was spent."""
 
     frames: int

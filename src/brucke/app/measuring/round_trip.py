@@ -3,8 +3,8 @@
 import math
 import time
 from concurrent.futures import Future, ThreadPoolExecutor
-from dataclasses import dataclass
 
+import msgspec
 import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
@@ -33,8 +33,7 @@ SEARCH_S = 0.4
 METHOD_WORDS = {"sweep": "sweeps", "sequence": "sequences"}
 
 
-@dataclass(frozen=True)
-class _Fixed:
+class _Fixed(msgspec.Struct, frozen=True):
     """What one measurement is of, whatever is edited or undone meanwhile."""
 
     setup: Setup

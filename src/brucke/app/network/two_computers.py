@@ -2,7 +2,6 @@
 before the person here has chosen “Two computers”, nor after it is closed.
 """
 
-import dataclasses
 import socket
 import time
 from collections.abc import Callable
@@ -174,7 +173,7 @@ class TwoComputers(QObject):
         self._say_to_lobby(AskToAgree(id=id))
 
     def type_code(self, digits: str) -> None:
-        self.talking = dataclasses.replace(self.talking, types=0, waits=True)
+        self.talking = replace(self.talking, types=0, waits=True)
         self._say_to_lobby(TypeCode(digits=digits))
 
     def ask(self, id: str) -> None:

@@ -4,8 +4,8 @@ import math
 import time
 from collections.abc import Callable, Iterator
 from concurrent.futures import Future
-from dataclasses import dataclass
 
+import msgspec
 from msgspec.structs import replace
 from PyQt6.QtCore import QObject, QSettings
 
@@ -48,8 +48,7 @@ DIMMED_S = 5.0  # after a howl its loudspeaker stays down
 SETTING = "mishaps/off"
 
 
-@dataclass(frozen=True)
-class Mishap:
+class Mishap(msgspec.Struct, frozen=True):
     """`code` and `of` tell one from another; `lasting` is said at once."""
 
     code: str
@@ -58,8 +57,7 @@ class Mishap:
     lasting: bool = False
 
 
-@dataclass(frozen=True)
-class Watches:
+class Watches(msgspec.Struct, frozen=True):
     """What looks for single ones of them all the time."""
 
     clocks: ClockWatch

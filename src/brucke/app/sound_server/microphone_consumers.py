@@ -1,7 +1,8 @@
 """Who has chosen a microphone of ours, whether sound flows there, and what they or the desktop do to it."""
 
 import time
-from dataclasses import dataclass
+
+import msgspec
 
 from ...ports.devices.server.graph import Node
 from ...ports.devices.server.mistakes import RECORDS, RUNNING, Level
@@ -15,8 +16,7 @@ SETTLES_S = 0.5  # until the desktop's session manager knows it
 READERS = "readers"
 
 
-@dataclass(frozen=True)
-class MicrophoneConsumer:
+class MicrophoneConsumer(msgspec.Struct, frozen=True):
     """A program that has chosen a microphone of ours; `flows` while it takes sound from it."""
 
     program: str

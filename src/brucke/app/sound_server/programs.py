@@ -2,8 +2,9 @@
 
 import time
 from collections import deque
-from dataclasses import dataclass
 from typing import Any
+
+import msgspec
 
 from ...core.document.setup import Setup
 from ...ports.devices.server.graph import PLAYS, playing, rules
@@ -20,8 +21,7 @@ MOST_TRACES = 12
 USED = "used"
 
 
-@dataclass(frozen=True)
-class Program:
+class Program(msgspec.Struct, frozen=True):
     """One that plays here, by what it says of itself; `sounds` while it does, `used` where it was a part before."""
 
     name: str

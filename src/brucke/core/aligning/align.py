@@ -10,9 +10,9 @@ two sounds, and then the smallest from them to the picture.
 """
 
 import math
-from dataclasses import dataclass, replace
 
 import msgspec
+from msgspec.structs import replace
 
 from ..document.setup import MAX_DELAY_S, Listener, Part, Route, Setup
 from ..edits.route_edits import set_delays
@@ -29,8 +29,7 @@ from ..units import seconds_to_frames
 SLIGHT_FRAMES = 0.01
 
 
-@dataclass(frozen=True)
-class _Arriving:
+class _Arriving(msgspec.Struct, frozen=True):
     part: Part
     route: Route
     origin: Origin

@@ -6,9 +6,9 @@ beyond them is the best there is: it goes on as what the equipment reports of it
 """
 
 from collections.abc import Iterable
-from dataclasses import dataclass, replace
 
 import msgspec
+from msgspec.structs import replace
 
 from ..document.setup import Listener, Part, Setup
 from ..edits.block_edits import set_block
@@ -23,8 +23,7 @@ from .align import align, timing
 Place = tuple[str, int]  # a chain's owner, and the place in it
 
 
-@dataclass(frozen=True)
-class Wish:
+class Wish(msgspec.Struct, frozen=True):
     """What is asked for, none of it there yet. `without` are processors taken out of their chains; `waiting` of a
     listener: extra and longest wait, in ms."""
 
@@ -38,8 +37,7 @@ class Wish:
         return (self.block_frames, self.rate_hz) != (setup.block_frames, setup.rate_hz)
 
 
-@dataclass(frozen=True)
-class Outcome:
+class Outcome(msgspec.Struct, frozen=True):
     """What a listener would get: its verdict, the longest delay added there, and when a beat is heard there (seconds,
     None where nothing has a target)."""
 
@@ -48,8 +46,7 @@ class Outcome:
     heard_s: float | None
 
 
-@dataclass(frozen=True)
-class Beside:
+class Beside(msgspec.Struct, frozen=True):
     """One listener: as it is, aligned as it is, and aligned once the wish is true."""
 
     listener: str

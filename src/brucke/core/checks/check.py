@@ -1,8 +1,9 @@
 """What a check of the soundcheck is, and what several checks ask of a situation."""
 
 from collections.abc import Callable, Iterator, Mapping
-from dataclasses import dataclass, field
 from functools import cached_property
+
+import msgspec
 
 from ..aligning.align import timing
 from ..document.setup import Listener, Part, Setup
@@ -14,8 +15,7 @@ from ..timing.paths import Situation
 LISTEN_AT_LEAST_S = 2.0
 
 
-@dataclass(frozen=True)
-class Known(Situation):
+class Known(Situation, frozen=True, dict=True):
     """A situation with what several checks ask of it."""
 
     @cached_property
@@ -37,15 +37,14 @@ def written(known: Known) -> bool:
     return True
 
 
-@dataclass(frozen=True)
-class Check:
+class Check(msgspec.Struct, frozen=True):
     """`find` yields what is wrong; `looked` says whether what the check asks is known at all; `mends` how each finding
     of it is mended, by the finding's code."""
 
     code: str
     find: Find
     looked: Callable[[Known], bool] = written
-    mends: Mapping[str, Mend] = field(default_factory=dict)
+    mends: Mapping[str, Mend] = {}
 
 
 def sounds(setup: Setup) -> list[Part]:

@@ -1,6 +1,6 @@
 """How loud a part should come in, and what a trim can do about it. Common practice, no source."""
 
-from dataclasses import dataclass
+import msgspec
 
 from ..document.ranges import held_to
 from ..document.setup import Part
@@ -11,8 +11,7 @@ CLIPPED_DB, NOTHING_DB = -0.1, -60.0
 LISTEN_S = 5.0
 
 
-@dataclass(frozen=True)
-class LevelAdvice:
+class LevelAdvice(msgspec.Struct, frozen=True):
     """`code`: set, clipped (a trim cannot mend that) or nothing; `trim_db` is what the trim should be."""
 
     code: str

@@ -1,8 +1,9 @@
 """The soundcheck: every check of a situation, and what mends a finding. What a finding means is said in
 `words/soundcheck.py`. What was not heard, measured or looked at is not yet good, and never counted so."""
 
-from dataclasses import dataclass
 from typing import Literal
+
+import msgspec
 
 from ..document.setup import Setup
 from ..findings import Finding
@@ -17,8 +18,7 @@ CHECKS = (*EQUIPMENT, *SIGNAL, *ROUTES, *TIMING, *COMPUTER)
 _MENDS = {code: mend for check in CHECKS for code, mend in check.mends.items()}
 
 
-@dataclass(frozen=True)
-class Result:
+class Result(msgspec.Struct, frozen=True):
     """What one check found; `looked` is False where it could not be told yet."""
 
     check: str

@@ -1,14 +1,14 @@
 """What equipment of each kind has and can do, one record each. A new kind is its code in `setup.py` and a record here;
 who sends or hears through it says so in `edits/part_edits.py` or `edits/listener_edits.py`."""
 
-from dataclasses import dataclass
 from typing import Literal
+
+import msgspec
 
 from .setup import DeviceKindCode
 
 
-@dataclass(frozen=True)
-class DeviceKind:
+class DeviceKind(msgspec.Struct, frozen=True):
     """`frames` × `buffers` is what a new one begins with; without frames it has no buffer of its own. `carried` says
     whether the desktop's sound server can carry it, `program` whether it is then a program of this computer.
     `numbered` is how its channels are counted for the user."""

@@ -1,6 +1,5 @@
 """What is different between two setups, thing by thing, as paths and values; `words/documents.py` says it."""
 
-from dataclasses import dataclass
 from typing import Any
 
 import msgspec
@@ -8,8 +7,7 @@ import msgspec
 from .setup import Setup
 
 
-@dataclass(frozen=True)
-class Difference:
+class Difference(msgspec.Struct, frozen=True):
     """`thing` is setup, device, part, listener, route or moment; `id` which; `field` empty where the whole thing
     came (`before` None) or went (`after` None)."""
 

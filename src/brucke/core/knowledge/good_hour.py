@@ -1,6 +1,5 @@
 """An hour that ended well: what it was, and what is different since."""
 
-from dataclasses import dataclass
 from typing import Literal
 
 import msgspec
@@ -28,8 +27,7 @@ class GoodHour(msgspec.Struct, frozen=True, kw_only=True):
     versions: dict[str, str] = {}
 
 
-@dataclass(frozen=True)
-class Change:
+class Change(msgspec.Struct, frozen=True):
     """`kind` of what is different; `of` says of what; of the setup itself it is the `difference`."""
 
     kind: Literal["setup", "equipment", "frames", "round_trip", "version"]

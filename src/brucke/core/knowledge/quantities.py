@@ -7,7 +7,6 @@ soundcheck asks for it and Align offers it by what the record says.
 import hashlib
 import itertools
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
 
 import msgspec
 
@@ -25,8 +24,7 @@ CONTRADICTED = "found otherwise"  # one sweep did not agree: what was measured b
 ELSEWHERE = "another computer"  # where it was measured: nobody knows whether the same things are here
 
 
-@dataclass(frozen=True)
-class Way:
+class Way(msgspec.Struct, frozen=True):
     """The way of a measuring sound: `ids` of what it measures, the `listener` that sounds and the `capture` channel
     that hears it, both by their place."""
 
@@ -39,8 +37,7 @@ def _no_way(setup: Setup) -> Iterator[Way]:
     return iter(())
 
 
-@dataclass(frozen=True)
-class Measurand:
+class Measurand(msgspec.Struct, frozen=True):
     """`name` is what it is called, before it is translated; `subjects` are what a setup has of it, by their ids;
     `depends` what a measurement of one depends on; `spoiled_by` the events after which it is unconfirmed; `ways` how
     the engine measures it, by subject: none where the proof of a take shows it; `more` are ways that nothing needs and

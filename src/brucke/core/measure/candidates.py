@@ -7,14 +7,14 @@ and no other value has nearly its weight.
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+
+import msgspec
 
 NAMED = 0.2  # of the weight of the best, from which on another value is named
 AS_LIKELY = 0.9  # from which on nobody can tell the two
 
 
-@dataclass(frozen=True)
-class Candidate:
+class Candidate(msgspec.Struct, frozen=True):
     """One value that the material allows: seconds, or whatever the estimator finds. `weight` is 1 for the best."""
 
     value: float
@@ -23,8 +23,7 @@ class Candidate:
     at_edge: bool = False
 
 
-@dataclass(frozen=True)
-class Judgement:
+class Judgement(msgspec.Struct, frozen=True):
     """`reason` is empty where the best is accepted; else a code: “no_match” (too little agrees), “edge”, “repeats”,
     “ambiguous”. `rivals` are the others that are named, most likely first; where nothing is accepted the best is one of
     them."""

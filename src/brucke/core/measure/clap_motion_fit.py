@@ -7,9 +7,9 @@ seen. The best way alone would follow whatever no way of the grid describes.
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from itertools import product
 
+import msgspec
 import numpy as np
 import numpy.typing as npt
 
@@ -31,8 +31,7 @@ INDEPENDENT = 12  # pairs count as that many that know nothing of each other
 LEAST_LEFT = 0.01  # of the unlikeness that even the best way may leave unexplained
 
 
-@dataclass(frozen=True)
-class Grid:
+class Grid(msgspec.Struct, frozen=True):
     """Every way at every moment, each [n]."""
 
     moment_s: F64
@@ -104,8 +103,7 @@ def _explained(gram: F64, with_seen: F64) -> F64:
     return total
 
 
-@dataclass(frozen=True)
-class Meeting:
+class Meeting(msgspec.Struct, frozen=True):
     """The mean moment over all ways and how far they lie from it (σ), that of the best one, and how surely hands rested
     once they had met (0 to 1)."""
 

@@ -5,10 +5,9 @@ before and after? Then, for each clap, how unlike any two pictures around it are
 place after another, so that pictures are the more unlike the farther apart they were (`way_of_hands`).
 """
 
-from dataclasses import replace
-
 import numpy as np
 import numpy.typing as npt
+from msgspec.structs import replace
 
 from .candidates import Candidate, clearer_beyond
 from .clap_motion_fit import NEAR_ROUGHLY, Grid, Meeting, meeting, unexplained

@@ -11,11 +11,12 @@ thresholds stand between the two.
 
 import itertools
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass, replace
 from functools import partial
 
+import msgspec
 import numpy as np
 import numpy.typing as npt
+from msgspec.structs import replace
 
 from .correlation import F32, correlate, decimate, find_peak
 from .offset import level_db
@@ -41,8 +42,7 @@ SIDES_DB = -25.0
 NOISE_ADDED_DB, ABOVE_FLOOR_DB = -65.0, 6.0
 
 
-@dataclass(frozen=True)
-class Found:
+class Found(msgspec.Struct, frozen=True):
     """`what`: “echo_removal”, “noise_removal”, “gate”, “levelling”, “filter”, “folded”, “band_edge”, “dead_side”,
     “echo”, “room”, “noise”, “opposite”, “inverted”; `how_much` in its unit, dB but for echo removal and a room (the
     share of what returned that is not what was sent), the band's edge (Hz), an echo (seconds behind the first) and what
@@ -53,8 +53,7 @@ class Found:
     certain: bool
 
 
-@dataclass(frozen=True)
-class PathReport:
+class PathReport(msgspec.Struct, frozen=True):
     """`verdict`: “clean”, “changed”, “unsure”; `not_judged` are codes of what this sound could not tell:
     “noise_or_gate”, “levelling”, “echo” (the delay wandered). `reason` is a code where nothing could be said: “silent”,
     “too_short”, “no_match”, “noisy”. `delay_s` is how much later it returned, in the middle."""
@@ -67,8 +66,7 @@ class PathReport:
     gain_db: float = 0.0
 
 
-@dataclass(frozen=True)
-class _Window:
+class _Window(msgspec.Struct, frozen=True):
     """One second: its level as it was sent and its gain on the way in dB; what is steady; how much of what returned is
     what was sent."""
 

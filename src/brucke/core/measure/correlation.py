@@ -4,8 +4,7 @@ The weight is |G|^−ρ with ρ = 0.7: full whitening (PHAT, ρ = 1) fails on bo
 broad peak. Source: Knapp & Carter 1976. Positive lags: the recording is later than the reference.
 """
 
-from dataclasses import dataclass
-
+import msgspec
 import numpy as np
 import numpy.typing as npt
 
@@ -19,8 +18,7 @@ HALF = 24  # frames each side that band-limited interpolation looks at
 PAD = HALF + 4  # lags kept beyond the range, so that a peak at its edge can be refined
 
 
-@dataclass(frozen=True)
-class Correlation:
+class Correlation(msgspec.Struct, frozen=True):
     """`values[i]` belongs to lag `first_lag + i` in frames."""
 
     values: F64
@@ -30,8 +28,7 @@ class Correlation:
         return float(_interpolate(self.values, lag - self.first_lag))
 
 
-@dataclass(frozen=True)
-class Peak:
+class Peak(msgspec.Struct, frozen=True):
     """`lag` in frames with its fraction; `polarity` ±1; `to_rms` and `second` as acceptance needs them.
 
     `second` is the next peak outside ± 2 ms relative to the first, `second_lag` where it stands.

@@ -8,11 +8,12 @@ together: a line fitted between steps alone leans where a step is missed.
 
 import math
 from collections.abc import Callable
-from dataclasses import dataclass, field, replace
 from functools import partial
 
+import msgspec
 import numpy as np
 import numpy.typing as npt
+from msgspec.structs import replace
 
 from .candidates import Candidate
 from .correlation import F32, correlate, decimate, find_peak
@@ -43,8 +44,7 @@ EDGE_S = 0.01  # so near to the end of what was looked through nothing is believ
 MOST_UNSURE_PPM = 1000.0  # who knows it no better knows nothing
 
 
-@dataclass(frozen=True)
-class Step:
+class Step(msgspec.Struct, frozen=True):
     """A jump of the lag, positive: later. It fell between `after_s` and `before_s`, in time of the reference."""
 
     at_s: float
@@ -53,8 +53,7 @@ class Step:
     before_s: float
 
 
-@dataclass(frozen=True)
-class Drift:
+class Drift(msgspec.Struct, frozen=True):
     """`reason` is a code where nothing was found: “too_short”, “silent”, “no_match”, “edge”, “unsure”. `ppm_error` is
     95 %; `hunts` where the lag swings around the line by more than windows scatter. times_s, lags_s [windows] are what
     was fitted, `scatter_s` their spread around it; `matched` of `looked` windows were found. The recording is upside
@@ -69,8 +68,8 @@ class Drift:
     steps: tuple[Step, ...] = ()
     hunts: bool = False
     scatter_s: float = 0.0
-    times_s: F64 = field(default_factory=lambda: np.zeros(0))
-    lags_s: F64 = field(default_factory=lambda: np.zeros(0))
+    times_s: F64 = msgspec.field(default_factory=lambda: np.zeros(0))
+    lags_s: F64 = msgspec.field(default_factory=lambda: np.zeros(0))
     looked: int = 0
     polarity: int = 1
     period_s: float = 0.0
@@ -133,8 +132,7 @@ def line_through(times_s: F64, lags_s: F64, rate_hz: int) -> Drift:
     return _result(_fit(times_s, lags_s), rate_hz)
 
 
-@dataclass(frozen=True)
-class _Line:
+class _Line(msgspec.Struct, frozen=True):
     times: F64
     lags: F64
     start: float
@@ -178,8 +176,7 @@ def _still(late_s: float, _at_s: float) -> float:
     return late_s
 
 
-@dataclass(frozen=True)
-class _Found:
+class _Found(msgspec.Struct, frozen=True):
     """times, lags [windows] in seconds, of so many that were looked for."""
 
     times: F64

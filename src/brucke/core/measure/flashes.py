@@ -11,10 +11,11 @@ their first picture, or partly in the one before (Clopper and Pearson 1934, for 
 """
 
 import math
-from dataclasses import dataclass, replace
 
+import msgspec
 import numpy as np
 import numpy.typing as npt
+from msgspec.structs import replace
 
 from .candidates import Candidate, clearer_beyond
 from .video_features import VideoFeatures
@@ -40,8 +41,7 @@ NAMED, RIVAL_APART_S, MOST_RIVALS = 0.8, 0.1, 6
 MIDDLE = 0.53
 
 
-@dataclass(frozen=True)
-class EventOffset:
+class EventOffset(msgspec.Struct, frozen=True):
     """`seconds` positive: the picture is later than the sound; `plus_minus_s` 95 %. `sounds_s` and `pictures_s`
     [events] are the events that were matched, the picture's at the middle of where it can have been. `rested`: hands
     that did not come back, of which less can be known. `rivals`: other offsets that fit about as well; `of` so many

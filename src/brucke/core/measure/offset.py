@@ -6,9 +6,9 @@ of one instrument correlate highly whatever they play. Recordings of two devices
 votes do not stand at one lag, they may stand on a line, or at two lags one after the other.
 """
 
-from dataclasses import dataclass, replace
-
+import msgspec
 import numpy as np
+from msgspec.structs import replace
 
 from .candidates import Candidate, Judgement, judge
 from .correlation import F32, F64, PAD, Correlation, Peak, correlate, decimate, find_peak
@@ -35,8 +35,7 @@ LEAST_PPM = 0.2
 JUMP_SHARE = 0.75  # of the segments, that two lags one after the other have to explain
 
 
-@dataclass(frozen=True)
-class Offset:
+class Offset(msgspec.Struct, frozen=True):
     """`match` False means that only `rivals` are to be used: what it may be. `reason` is a code for the sentence, see
     `candidates.Judgement`, and “too_short” and “silent”.
 

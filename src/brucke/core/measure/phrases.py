@@ -6,8 +6,7 @@ begins in them: the rise of their spectra (Bello et al. 2005, A tutorial on onse
 flux).
 """
 
-from dataclasses import dataclass, field
-
+import msgspec
 import numpy as np
 import numpy.typing as npt
 
@@ -32,8 +31,7 @@ CHANCE = 0.01
 ATTACK_S = 0.005  # so differently may what sounds alike begin
 
 
-@dataclass(frozen=True)
-class PhraseOffsets:
+class PhraseOffsets(msgspec.Struct, frozen=True):
     """`reason` is a code where nothing was found: “too_short”, “silent”, “no_match”. `plus_minus_s` is 95 % of the
     median, `scatter_s` the spread of the phrases around their trend, `trend` seconds per second with its own ±.
     times_s, offsets_s [phrases]; `of` is how many phrases there were, with `matched` of which the offset agrees. Where
@@ -47,8 +45,8 @@ class PhraseOffsets:
     trend: float = 0.0
     trend_plus_minus: float = 0.0
     of: int = 0
-    times_s: F64 = field(default_factory=lambda: np.zeros(0))
-    offsets_s: F64 = field(default_factory=lambda: np.zeros(0))
+    times_s: F64 = msgspec.field(default_factory=lambda: np.zeros(0))
+    offsets_s: F64 = msgspec.field(default_factory=lambda: np.zeros(0))
     matched: int = 0
     rivals: tuple[Candidate, ...] = ()
 

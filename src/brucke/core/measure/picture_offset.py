@@ -5,8 +5,7 @@ value per picture at `times_s` (its presentation time); claps are symmetric abou
 A positive offset means the picture is later than the sound.
 """
 
-from dataclasses import dataclass
-
+import msgspec
 import numpy as np
 import numpy.typing as npt
 
@@ -14,8 +13,7 @@ F64 = npt.NDArray[np.float64]
 HALF_WIDTH_S = 0.16
 
 
-@dataclass(frozen=True)
-class PictureOffset:
+class PictureOffset(msgspec.Struct, frozen=True):
     """`plus_minus_s` is 95 % over the claps, and never less than an eighth of a picture period."""
 
     seconds: float

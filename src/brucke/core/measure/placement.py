@@ -6,10 +6,12 @@ take than in the film a sound stands. Generalised cross-correlation as in `corre
 is the same every evening, so a place counts only where what was played live agrees, too.
 """
 
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from itertools import pairwise
 
+import msgspec
 import numpy as np
+from msgspec.structs import replace
 
 from .correlation import BAND, F32, RHO, correlate, decimate, find_peak
 from .drift import find_drift
@@ -33,8 +35,7 @@ TRUE_S = 0.5e-3  # no place is known better: a room answers later than it is spo
 WIENER = 4096
 
 
-@dataclass(frozen=True)
-class Piece:
+class Piece(msgspec.Struct, frozen=True):
     """From `begin_s` to `end_s` of the film, which begins `at_s` in the take. `drift_ppm`: how much faster the film's
     clock runs than the take's. `live_share` of the windows agree with what was played live."""
 
@@ -48,8 +49,7 @@ class Piece:
     matched: int
 
 
-@dataclass(frozen=True)
-class Placement:
+class Placement(msgspec.Struct, frozen=True):
     """`reason` where there is no `match`: “too_short”, “silent”, “no_match” (nothing in common), “only_played” (what
     plays from files fits, nothing live does: it may be another evening), “no_live” (nothing was played live, so no
     evening can be told from another). `rivals`: where the film would begin by what was not believed."""
@@ -253,8 +253,7 @@ def _pieces(
     return pieces
 
 
-@dataclass(frozen=True)
-class _Stays:
+class _Stays(msgspec.Struct, frozen=True):
     """How far a film goes along a line: at t seconds it stands `later` + `slope`·t later in the take."""
 
     everything: F32

@@ -5,8 +5,8 @@ lag in it is the round trip *output → input* in frames. One repeat starts ever
 """
 
 import math
-from dataclasses import dataclass, field
 
+import msgspec
 import numpy as np
 
 from .correlation import F32, Correlation, Peak
@@ -23,8 +23,7 @@ PROOF_S = 0.0015
 FLOOR_FRAMES = 0.01
 
 
-@dataclass(frozen=True)
-class RoundTrip:
+class RoundTrip(msgspec.Struct, frozen=True):
     """`second` is a second arrival's strength against the first, `second_s` how much later it comes."""
 
     seconds: float
@@ -38,12 +37,11 @@ class RoundTrip:
     proof_step_s: float
 
 
-@dataclass(frozen=True)
-class Refusal:
+class Refusal(msgspec.Struct, frozen=True):
     """`code` names the sentence, `values` complete it."""
 
     code: str
-    values: dict[str, float] = field(default_factory=dict)
+    values: dict[str, float] = {}
 
 
 def round_trip(

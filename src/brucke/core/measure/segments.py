@@ -4,8 +4,7 @@ Conventions: float32 mono, shape (frames,), at about 16 kHz where nothing else i
 later.
 """
 
-from dataclasses import dataclass
-
+import msgspec
 import numpy as np
 
 from .correlation import F32, F64, PAD, correlate, decimate, find_peak
@@ -18,8 +17,7 @@ SLIDE_HZ, SLIDE_S, MOST_PPM = 4000, 3.0, 500.0
 SLIDE_STEP_S, SLIDE_BETTER = 0.15e-3, 1.2  # a slope has to stack the segments so much higher than none
 
 
-@dataclass(frozen=True)
-class Segment:
+class Segment(msgspec.Struct, frozen=True):
     """`curve` [lags] is the correlation from the lag −reach on, `begin` and `frames` of the reference."""
 
     begin: int
@@ -31,8 +29,7 @@ class Segment:
         return int(np.argmax(np.abs(self.curve)))
 
 
-@dataclass(frozen=True)
-class Segments:
+class Segments(msgspec.Struct, frozen=True):
     """Of equal length, those that sound; lags in frames of `rate`."""
 
     each: tuple[Segment, ...]
@@ -138,8 +135,7 @@ def fine_lags(a: F32, b: F32, rate: int, lag: int, stretches: list[tuple[float, 
     return np.array(times), np.array(lags)
 
 
-@dataclass(frozen=True)
-class Line:
+class Line(msgspec.Struct, frozen=True):
     """Lags over time: `at_middle` seconds at `middle_s`, `slope` seconds per second; errors 95 %."""
 
     middle_s: float

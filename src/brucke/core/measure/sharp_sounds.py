@@ -4,8 +4,7 @@ Conventions: float32 mono, shape (frames,); times in seconds from its beginning.
 there within 3 ms.
 """
 
-from dataclasses import dataclass
-
+import msgspec
 import numpy as np
 import numpy.typing as npt
 
@@ -15,8 +14,7 @@ APART_S = 0.25  # what follows sooner belongs to the sound before
 SILENT = 1e-9  # mean square of a step below which nothing sounds
 
 
-@dataclass(frozen=True)
-class SharpSounds:
+class SharpSounds(msgspec.Struct, frozen=True):
     """`times_s` [events] in order; `power` [events] of their first 3 ms."""
 
     times_s: F64

@@ -1,7 +1,6 @@
 """Sound against picture of any recording with both: by flashes and beeps, else by claps."""
 
-from dataclasses import dataclass
-
+import msgspec
 import numpy as np
 import numpy.typing as npt
 
@@ -19,16 +18,14 @@ SEARCH_S = {"flashes": 1.0, "claps": 0.6}  # no offset farther from none is acce
 DRIFT_EVENTS, DRIFT_S = 6, 30.0  # so many events over so long tell whether it drifts
 
 
-@dataclass(frozen=True)
-class Drifting:
+class Drifting(msgspec.Struct, frozen=True):
     """How the offset changes, in parts per million, positive: the picture falls more and more behind; 95 %."""
 
     ppm: float
     plus_minus_ppm: float
 
 
-@dataclass(frozen=True)
-class SoundAndPicture:
+class SoundAndPicture(msgspec.Struct, frozen=True):
     """`seen` is “flashes” or “claps”, and then `offset` stands; else it is empty, and `reason` is a code: “silent”:
     nothing sharp sounds, “still”: nothing is seen that goes with what sounds, “edge”: what goes with it stands at the
     edge of what was looked through."""

@@ -8,8 +8,8 @@ ratio (Birge 1932).
 """
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
 
+import msgspec
 import numpy as np
 import numpy.typing as npt
 
@@ -19,16 +19,14 @@ NONE = 1e-9
 CONTRADICTS = 0.001  # so seldom would paths that belong together be so far apart
 
 
-@dataclass(frozen=True)
-class MeasuredPath:
+class MeasuredPath(msgspec.Struct, frozen=True):
     name: str
     stages: tuple[str, ...]
     seconds: float
     plus_minus_s: float
 
 
-@dataclass(frozen=True)
-class FoundStage:
+class FoundStage(msgspec.Struct, frozen=True):
     """`by` is what the ± of each path adds to its own, signed; `open_s` how far it may be shifted either way, together
     with `tied`: those that only have a known sum with it, or a known difference to it. `group` names all of these."""
 
@@ -44,12 +42,11 @@ class FoundStage:
         return float(np.sqrt(sum(w * w for w in self.by.values()) + self.open_s**2))
 
 
-@dataclass(frozen=True)
-class FoundStages:
+class FoundStages(msgspec.Struct, frozen=True):
     """`spread` is Birge's ratio, 1 where nothing contradicts; `contradicts` the paths that fit worst where chance does
     not explain it."""
 
-    of: Mapping[str, FoundStage] = field(default_factory=dict)
+    of: Mapping[str, FoundStage] = {}
     spread: float = 1.0
     contradicts: tuple[str, ...] = ()
 

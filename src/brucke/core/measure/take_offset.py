@@ -11,10 +11,11 @@ chapter 7: conditioned spectra).
 """
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
 
+import msgspec
 import numpy as np
 import numpy.typing as npt
+from msgspec.structs import replace
 
 from .correlation import F32, PAD, RHO, correlate, decimate, find_peak, refine
 from .expected_source import TrackMark, played
@@ -40,8 +41,7 @@ FEW = {2: 1.196, 3: 1.495, 4: 1.363, 5: 1.206, 6: 1.200, 7: 1.140, 8: 1.129, 9: 
 _WINDOW = np.hanning(SHORT).astype(np.float32)
 
 
-@dataclass(frozen=True)
-class Left:
+class Left(msgspec.Struct, frozen=True):
     """What is left of one part against the lead. `median_s` positive: later than the lead.
 
     `error_s` is the standard error of the median, 1.25·σ/√N over the `phrases`, windows of one phrase taken together;
@@ -63,8 +63,7 @@ class Left:
     inverted: bool = False
 
 
-@dataclass(frozen=True)
-class TakeOffsets:
+class TakeOffsets(msgspec.Struct, frozen=True):
     """`late` is how much later than its source the lead stands in the recording, in frames; `windows` how many of the
     lead's were found; `sources` what every part played, on the recording's clock but for `late`."""
 

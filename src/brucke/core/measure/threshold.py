@@ -6,7 +6,9 @@ psychoacoustics). Distances are in milliseconds and change by factors.
 """
 
 import math
-from dataclasses import dataclass, replace
+
+import msgspec
+from msgspec.structs import replace
 
 FIRST_MS, LEAST_MS, MOST_MS = 160.0, 1.0, 400.0
 COARSE, FINE = 2.0, 2**0.5  # the factor of a step, before and after the first two turns
@@ -15,8 +17,7 @@ AT_ENDS = 4  # so many wrong at the largest distance, or right at the least, and
 CHANCE = 0.707
 
 
-@dataclass(frozen=True)
-class Staircase:
+class Staircase(msgspec.Struct, frozen=True):
     """`turns` are the distances at which the direction changed, `asked` how many comparisons there were."""
 
     ms: float = FIRST_MS

@@ -4,8 +4,7 @@ what sounds.
 A picture is looked at in small (about 160 × 90) and in blocks of a sixteenth by a ninth of it.
 """
 
-from dataclasses import dataclass
-
+import msgspec
 import numpy as np
 import numpy.typing as npt
 
@@ -17,8 +16,7 @@ ACROSS, DOWN = 16, 9
 ROUNDED = 0.03
 
 
-@dataclass(frozen=True)
-class VideoFeatures:
+class VideoFeatures(msgspec.Struct, frozen=True):
     """times_s [n], rising; light, moved [n, blocks] 0 to 255: mean brightness, and mean difference to the picture
     before; near [m, height, width] the small pictures of the indices `which` [m], rising. `size` is (width, height) of
     the film's own pictures, `columns` how many blocks stand beside one another."""

@@ -4,8 +4,9 @@ A graph of parts and listeners: a route leads from a part to a listener, a retur
 a part (a call's far end, a loudspeaker into a microphone, another program's mix).
 """
 
-from dataclasses import dataclass
 from typing import Literal
+
+import msgspec
 
 from ..document.setup import Listener, Part, Route, Setup
 
@@ -13,8 +14,7 @@ ReturnKind = Literal["call", "loudspeaker", "program"]
 SILENT_DB = -119.5
 
 
-@dataclass(frozen=True)
-class Return:
+class Return(msgspec.Struct, frozen=True):
     """`part` contains what `listener` gets."""
 
     listener: str
@@ -22,8 +22,7 @@ class Return:
     kind: ReturnKind
 
 
-@dataclass(frozen=True)
-class Loop:
+class Loop(msgspec.Struct, frozen=True):
     """The route `part` → `listener` is one of those that close a loop; `ring` are the parts it comes round by."""
 
     part: str

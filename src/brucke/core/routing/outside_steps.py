@@ -1,14 +1,14 @@
 """The steps of a setup's chains that stand outside: where each goes out and comes back, and what is wrong with that."""
 
 from collections.abc import Iterator
-from dataclasses import dataclass
+
+import msgspec
 
 from ..document.setup import Listener, Part, Setup
 from ..sound.processors.outside_step import OutsideStep
 
 
-@dataclass(frozen=True)
-class Placed:
+class Placed(msgspec.Struct, frozen=True):
     """A step that goes somewhere; `owner` is “part/ID” or “listener/ID”, `slot` its place in that chain."""
 
     owner: str

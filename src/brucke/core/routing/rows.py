@@ -3,9 +3,9 @@ so that whatever else comes and goes does not disturb it. Pure.
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import Generic, TypeVar
 
+import msgspec
 import numpy as np
 import numpy.typing as npt
 
@@ -22,8 +22,7 @@ K = TypeVar("K")
 F32 = npt.NDArray[np.float32]
 
 
-@dataclass(frozen=True)
-class Seats(Generic[K]):
+class Seats(msgspec.Struct, Generic[K], frozen=True):
     """`who` sits in each row, None: nobody; since when (seconds), and how many have sat there."""
 
     who: tuple[K | None, ...]
@@ -56,8 +55,7 @@ class Seats(Generic[K]):
         return [t if w is not None else 0 for w, t in zip(self.who, self.turns, strict=True)]
 
 
-@dataclass(frozen=True)
-class Order:
+class Order(msgspec.Struct, frozen=True):
     """Rows in a setup's own order: those of each part (none of a picture), of each listener, capture and device; and
     of each step outside, which has a row among the listeners."""
 
@@ -84,8 +82,7 @@ def parts_of(of_rows: F32, rows: Sequence[Sequence[int]]) -> F32:
     return made
 
 
-@dataclass(frozen=True)
-class Rows:
+class Rows(msgspec.Struct, frozen=True):
     captures: Seats[tuple[str, int]]
     parts: Seats[tuple[str, int]]  # (id, which two of its channels)
     listeners: Seats[str]

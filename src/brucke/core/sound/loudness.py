@@ -10,6 +10,7 @@ import math
 from collections import deque
 from dataclasses import dataclass, field
 
+import msgspec
 import numpy as np
 import numpy.typing as npt
 from scipy.signal import firwin, sosfilt, upfirdn
@@ -45,8 +46,7 @@ def _lufs(power: float) -> float:
     return OFFSET + 10 * math.log10(power) if power > 0 else -math.inf
 
 
-@dataclass(frozen=True)
-class Loudness:
+class Loudness(msgspec.Struct, frozen=True):
     """In LUFS, LU and dBTP; −∞ where there is nothing to measure."""
 
     integrated_lufs: float

@@ -2,7 +2,6 @@
 
 import math
 from collections.abc import Iterator
-from dataclasses import dataclass
 
 import msgspec
 import numpy as np
@@ -49,8 +48,7 @@ def profile_problems(p: NoiseProfile) -> Iterator[tuple[str, str]]:
         yield "rate_hz", f"{p.rate_hz} Hz is no sample rate"
 
 
-@dataclass(frozen=True)
-class NotSilent:
+class NotSilent(msgspec.Struct, frozen=True):
     """Why nothing was learnt: too_short, nothing, changes (it was no steady noise), or not_silent at `at_s` by
     `over_db`."""
 

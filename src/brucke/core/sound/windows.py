@@ -4,8 +4,7 @@ Source: Mauler & Martin 2007, “A low delay, variable resolution, perfect recon
 system”: a long analysis window with a short synthesis window costs only the short one.
 """
 
-from dataclasses import dataclass
-
+import msgspec
 import numpy as np
 import numpy.typing as npt
 
@@ -13,8 +12,7 @@ F64 = npt.NDArray[np.float64]
 LENGTH = 1024
 
 
-@dataclass(frozen=True)
-class Windows:
+class Windows(msgspec.Struct, frozen=True):
     """`look` and `put` [length]; `put` is zero but for its last `synthesis` frames. One spectrum every `hop` frames."""
 
     length: int

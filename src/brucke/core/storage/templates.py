@@ -1,8 +1,8 @@
 """Setups to start from. Everything in them can be changed; the sounds they name ship with the program."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
 
+import msgspec
 from msgspec.structs import replace
 
 from ..document.setup import Moment, Setup
@@ -11,8 +11,7 @@ from ..edits.part_edits import add_part, add_tracks, change_part
 from ..edits.route_edits import set_gain, switch
 
 
-@dataclass(frozen=True)
-class Template:
+class Template(msgspec.Struct, frozen=True):
     code: str
     make: Callable[[], Setup]
 

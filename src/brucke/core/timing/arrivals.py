@@ -1,8 +1,9 @@
 """When every route arrives at its listener, and what may be said of it: plain data, filled in by `align.py`."""
 
-from dataclasses import dataclass
 from functools import cached_property
 from typing import Literal
+
+import msgspec
 
 from ..document.setup import Setup
 from ..findings import Finding, Verdict
@@ -15,8 +16,7 @@ SLIGHT_S = 5e-4
 RouteCode = Literal["in_step", "early", "late", "own_sound", "far_end", "unknown", "cannot_be_judged"]
 
 
-@dataclass(frozen=True)
-class RouteTiming:
+class RouteTiming(msgspec.Struct, frozen=True):
     """One route at one listener. `off` is arrival − target, negative when early; None where not aligned. `problem` is
     why it cannot be judged though its arrival is known."""
 
@@ -83,8 +83,7 @@ class RouteTiming:
         return "in_step" if self.in_step else "early" if self.off.value < 0 else "late"
 
 
-@dataclass(frozen=True)
-class Unjudged:
+class Unjudged(msgspec.Struct, frozen=True):
     """A part that is routed here and has no origin, so that nobody can say when it arrives; `problem` says why."""
 
     part: str
@@ -96,8 +95,7 @@ class Unjudged:
         return "cannot_be_judged"
 
 
-@dataclass(frozen=True)
-class ListenerTiming:
+class ListenerTiming(msgspec.Struct, frozen=True, dict=True):
     """`target` is that of the first lead's group; `hand_off_s` what the picture has to wait elsewhere; `unjudged` are
     routed here too, and nobody knows when they arrive."""
 
@@ -143,8 +141,7 @@ class ListenerTiming:
         return found if isinstance(found, RouteTiming) else None
 
 
-@dataclass(frozen=True)
-class Timing:
+class Timing(msgspec.Struct, frozen=True):
     listeners: tuple[ListenerTiming, ...]
     findings: tuple[Finding, ...]
 

@@ -1,7 +1,8 @@
 """The same source at one listener by two ways: the time between them and the first notch it cuts, 1/(2Δt)."""
 
 from collections.abc import Iterator
-from dataclasses import dataclass
+
+import msgspec
 
 from ..document.setup import Listener, Part
 from ..routing.feedback_loops import Return, carries, returns
@@ -10,8 +11,7 @@ from .paths import Situation, path, path_latency
 MOST_RETURNS = 3
 
 
-@dataclass(frozen=True)
-class DoublePath:
+class DoublePath(msgspec.Struct, frozen=True):
     """`part` reaches `listener` straight and again through `via` (“” by the interface's own monitoring)."""
 
     part: str

@@ -1,7 +1,7 @@
 """What has to be entered in the program at a listener: Brucke delays the sound, but a picture that it does not carry
 can only wait there."""
 
-from dataclasses import dataclass
+import msgspec
 
 from ..document.setup import Setup
 from .arrivals import ListenerTiming
@@ -9,8 +9,7 @@ from .arrivals import ListenerTiming
 SAME_MS = 0.5
 
 
-@dataclass(frozen=True)
-class HandOff:
+class HandOff(msgspec.Struct, frozen=True):
     """The whole to enter, in milliseconds, not what is to be added. `twice`: sound is delayed there and here.
     `pictured`: there is a picture at all; `known`: its way was measured, so that there is something to enter."""
 

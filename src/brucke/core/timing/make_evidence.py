@@ -2,7 +2,6 @@
 
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass
 from datetime import datetime
 
 import msgspec
@@ -17,8 +16,7 @@ from .picture import picture_path
 from .take_verdict import ListenerProof
 
 
-@dataclass(frozen=True)
-class SeenOffset:
+class SeenOffset(msgspec.Struct, frozen=True):
     """How much later than its sound a picture was seen, by which `method` (“claps”, “flashes”, “by eye”), 95 %."""
 
     seconds: float
@@ -77,8 +75,7 @@ def picture_measurements(known: Situation, proof: Mapping[str, ListenerProof]) -
     return knowledge
 
 
-@dataclass(frozen=True)
-class Air:
+class Air(msgspec.Struct, frozen=True):
     """The way from a loudspeaker to a microphone, with the ± of its length and of the temperature."""
 
     metres: float

@@ -5,7 +5,7 @@ o(far end) = the lead's arrival at the call it returns from. A directed graph, c
 no origin cannot be judged anywhere, and is said to be so.
 """
 
-from dataclasses import dataclass
+import msgspec
 
 from ..document.setup import IN_THE_ROOM, Listener, Part
 from ..findings import Finding
@@ -13,8 +13,7 @@ from .paths import Situation, air, capture_stages, path, path_latency, way_unkno
 from .uncertain import ZERO, Uncertain
 
 
-@dataclass(frozen=True)
-class Origin:
+class Origin(msgspec.Struct, frozen=True):
     """`root` names the group: parts with one root lead (or one timebase of leads) share it."""
 
     time: Uncertain

@@ -4,8 +4,10 @@ The delay is kept apart from the stages: it is added on purpose. The engine's bl
 on the device that sets the clock, it is in that device's capture and output buffers already.
 """
 
-from dataclasses import dataclass, replace
 from functools import cached_property
+
+import msgspec
+from msgspec.structs import replace
 
 from ..document.setup import Device, EnteredStage, Listener, Moment, Part, Route, Setup
 from ..knowledge.evidence import (
@@ -34,8 +36,7 @@ UNMATCHED_WANDER_S, LEAST_WANDER_S = 1e-4, 1e-5
 REPORT_PLUS_MINUS = 0.1
 
 
-@dataclass(frozen=True)
-class Situation:
+class Situation(msgspec.Struct, frozen=True, dict=True):
     """What timing is computed from: intent, knowledge, what the equipment reports, and the moment in force."""
 
     setup: Setup

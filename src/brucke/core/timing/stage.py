@@ -1,12 +1,11 @@
 """One step of a route."""
 
-from dataclasses import dataclass
+import msgspec
 
 from .uncertain import EvidenceKind, Uncertain
 
 
-@dataclass(frozen=True)
-class Stage:
+class Stage(msgspec.Struct, frozen=True):
     """One step of a route that costs time. `code` names it for `words/timing.py`, `detail` completes the name; `date`
     is when it was measured."""
 

@@ -5,10 +5,10 @@ was not found, sounds too little or is too uncertain is said to be so, and its l
 """
 
 import math
-from dataclasses import dataclass, replace
 from typing import Literal
 
 import msgspec
+from msgspec.structs import replace
 
 from ..document.setup import Part, Setup
 from .verdicts import IN_STEP_S
@@ -67,8 +67,7 @@ class ListenerProof(msgspec.Struct, frozen=True, kw_only=True):
     reason: str = ""
 
 
-@dataclass(frozen=True)
-class PartVerdict:
+class PartVerdict(msgspec.Struct, frozen=True):
     """`left_s` ± `plus_minus_s` (95 %), positive when late; `more_s` how much longer to record to be sure."""
 
     part: str
@@ -87,8 +86,7 @@ class PartVerdict:
         return abs(self.left_s) + self.plus_minus_s
 
 
-@dataclass(frozen=True)
-class TakeVerdict:
+class TakeVerdict(msgspec.Struct, frozen=True):
     """One listener of a take: every sound part that is routed there, and the picture where one was seen."""
 
     listener: str

@@ -7,8 +7,9 @@ fully correlated wherever they occur, terms of different names are independent.
 
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass, field
 from typing import Literal, NamedTuple
+
+import msgspec
 
 EvidenceKind = Literal["measured", "unconfirmed", "entered", "reported", "calculated", "unknown"]  # the weakest last
 WEAKEST_LAST: tuple[EvidenceKind, ...] = ("measured", "unconfirmed", "entered", "reported", "calculated", "unknown")
@@ -22,14 +23,13 @@ class Evidence(NamedTuple):
     date: str = ""
 
 
-@dataclass(frozen=True)
-class Uncertain:
+class Uncertain(msgspec.Struct, frozen=True):
     """Seconds, the half-width each named cause adds (signed, so that shared causes cancel), and the evidence of each
     cause; what says nothing of it was calculated."""
 
     value: float
-    terms: Mapping[str, float] = field(default_factory=dict)
-    evidence: Mapping[str, Evidence] = field(default_factory=dict)
+    terms: Mapping[str, float] = {}
+    evidence: Mapping[str, Evidence] = {}
 
     def __add__(self, other: "Uncertain") -> "Uncertain":
         return self._combine(other, 1.0)

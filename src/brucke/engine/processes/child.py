@@ -5,7 +5,8 @@ import os
 import subprocess
 import sys
 from collections.abc import Sequence
-from dataclasses import dataclass
+
+import msgspec
 
 from .channel import Channel
 from .forked import FORKS, Forked
@@ -13,8 +14,7 @@ from .process_end import end
 from .region import Region, shape_text
 
 
-@dataclass(frozen=True)
-class Child:
+class Child(msgspec.Struct, frozen=True):
     process: "subprocess.Popen[bytes] | Forked"
     channel: Channel
 

@@ -5,9 +5,9 @@ of the engine they are.
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import Any
 
+import msgspec
 import numpy as np
 import numpy.typing as npt
 
@@ -20,8 +20,7 @@ from .region import Head, Region, record_frames, record_rows
 MEASURE_WORDS = {0: "", 1: "fading", 2: "sounding", 3: "done", 4: "refused"}
 
 
-@dataclass(frozen=True)
-class MeasureHandle:
+class MeasureHandle(msgspec.Struct, frozen=True):
     """What is being measured: the stimulus, and where its repeats start."""
 
     stimulus: F32

@@ -5,10 +5,10 @@ while one is under way waits until it is done.
 """
 
 import math
-from dataclasses import replace
 
 import numpy as np
 import numpy.typing as npt
+from msgspec.structs import replace
 
 from ...core.document.setup import MAX_DELAY_S
 from ...core.routing.rows import SIDES

@@ -4,12 +4,12 @@ Shapes: P rows of parts, each of SIDES channels, L rows of listeners, C the wide
 Everything the engine needs to sound right is here; what it must not know (names, evidence, verdicts) is not.
 """
 
-from dataclasses import dataclass, replace
 from functools import cached_property
 
 import msgspec
 import numpy as np
 import numpy.typing as npt
+from msgspec.structs import replace
 
 from ...core.document.setup import Duck, Listener, Moment, Part, Route, Setup
 from ...core.edits.chain_edits import owner_of, plug_ins
@@ -40,8 +40,7 @@ ALONE_DB = -12.0
 NOBODY, PLAIN, DOOR = range(3)
 
 
-@dataclass(frozen=True)
-class Shape:
+class Shape(msgspec.Struct, frozen=True):
     """What a running engine cannot change without a restart."""
 
     captures: int
@@ -52,8 +51,7 @@ class Shape:
     rate: int
 
 
-@dataclass(frozen=True)
-class Plan:
+class Plan(msgspec.Struct, frozen=True, dict=True):
     """`tenants` int64 [P] and `listener_tenants` [L] tell who sits in a row, 0: nobody; `part_source` int32 [P, SIDES]
     capture rows; `trim` [P], negative where polarity is reversed; `codes` int32 [P, MAX_SLOTS] and `params` [P,
     MAX_SLOTS, PARAMS] of their chains; `noise` [P, BINS], the power of what is to be taken out; `listener_codes` [L,
@@ -93,8 +91,7 @@ class Plan:
         return Routes(self.delay, self.source, self.past, self.gain)
 
 
-@dataclass(frozen=True)
-class MomentPlan:
+class MomentPlan(msgspec.Struct, frozen=True):
     """What of a plan is another in one moment, and the frames within which its levels are reached, 0 for at once."""
 
     delay: I32
@@ -108,8 +105,7 @@ class MomentPlan:
 MOMENT_FIELDS = ("delay", "source", "past", "gain", "duck")
 
 
-@dataclass(frozen=True)
-class PlanSet:
+class PlanSet(msgspec.Struct, frozen=True):
     """A plan, and what of it is another in each moment of the setup, by their keys, in front that of `plan` itself."""
 
     plan: Plan
@@ -286,8 +282,7 @@ def _routes_into(plan: Plan, setup: Setup, order: Order, live: Live) -> None:
                 _duck_into(plan, ends, in_moment(moment, route).duck, rows)
 
 
-@dataclass(frozen=True)
-class _Ends:
+class _Ends(msgspec.Struct, frozen=True):
     """Of a route, with their rows."""
 
     x: int

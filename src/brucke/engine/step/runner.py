@@ -6,9 +6,11 @@ come out anywhere, not even late through a delay. What was told about safety is 
 mutes hold whatever the plan says, and a measurement ends as soon as anybody may hear.
 """
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
+import msgspec
 import numpy as np
+from msgspec.structs import replace
 
 from ...core.measure.stimulus import GENTLY
 from .block import U8, BlockEngine
@@ -24,8 +26,7 @@ SETTLE_S = 0.5
 SILENCES_S = 0.009
 
 
-@dataclass(frozen=True)
-class MeasureOrder:
+class MeasureOrder(msgspec.Struct, frozen=True):
     """`listener` index whose outputs sound the stimulus, `capture` channel that hears it, in frames the rest. It goes
     on while `number` is what the safety words allow to be measured."""
 

@@ -5,9 +5,9 @@ keeps a door open. What is heard is what the plan allows *and* what was told. Ea
 the application only.
 """
 
-from dataclasses import dataclass
 from enum import IntEnum
 
+import msgspec
 import numpy as np
 
 from ...core.document.setup import Setup
@@ -39,8 +39,7 @@ TOLD = (
 )  # fmt: skip
 
 
-@dataclass(frozen=True)
-class Safety:
+class Safety(msgspec.Struct, frozen=True):
     """`words` int64 [len(Word)]. `opened` [L] names the tenant of a listener's row whose door is open, `muted` [P] the
     tenant of a part's row whom nobody hears, 0: nobody. What was told of one tenant does not hold for the next."""
 

@@ -8,10 +8,10 @@ import math
 import os
 import time
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+import msgspec
 import numpy as np
 import numpy.typing as npt
 
@@ -34,8 +34,7 @@ class CameraError(BruckeError, RuntimeError):
         self.busy = busy  # another program has it
 
 
-@dataclass(frozen=True)
-class Camera:
+class Camera(msgspec.Struct, frozen=True):
     """`held_by` are programs that have it open."""
 
     path: Path

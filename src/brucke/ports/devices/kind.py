@@ -4,7 +4,6 @@ A kind is one file with a `Wiring` of its own and a `Kind`, and one line in `ope
 """
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from typing import Protocol
 
 import msgspec
@@ -30,8 +29,7 @@ class DeviceError(BruckeError, ValueError):
     code = "device"
 
 
-@dataclass(frozen=True)
-class Found:
+class Found(msgspec.Struct, frozen=True):
     """One device that can play and record. Latencies in seconds as it states them for interactive use; None where it
     says nothing of itself."""
 
@@ -76,8 +74,7 @@ class Wired(Protocol):
         ...
 
 
-@dataclass(frozen=True)
-class Kind:
+class Kind(msgspec.Struct, frozen=True):
     """`found` lists what there is now (errors: DeviceError); `wiring` is how a setup goes through a device of this kind
     with its things in these rows, None where it does not."""
 

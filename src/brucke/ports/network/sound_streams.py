@@ -3,8 +3,8 @@ RTP time which frame of its sender it is."""
 
 import math
 import secrets
-from dataclasses import dataclass
 
+import msgspec
 import numpy as np
 import numpy.typing as npt
 
@@ -23,8 +23,7 @@ FRAME_BYTES = 6  # two channels of 24 bits
 PROTECTION = "aes-128-icm", "hmac-sha1-80"
 
 
-@dataclass(frozen=True)
-class StreamKey:
+class StreamKey(msgspec.Struct, frozen=True):
     """What both sides know of one stream; a new one for every start. The key itself never stands in a text that is
     shown."""
 

@@ -4,10 +4,10 @@ Everything comes out as float32 [2, frames] at the rate asked for.
 """
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 from pathlib import Path
 
 import av
+import msgspec
 import numpy as np
 import numpy.typing as npt
 
@@ -20,8 +20,7 @@ FORMATS = "wav,w64,aiff,caf,au,flac,ogg,mp3,aac,mov,mp4,m4a,3gp,3g2,mj2,matroska
 SUFFIXES = ("wav", "flac", "ogg", "oga", "opus", "mp3", "m4a", "aac", "mkv", "mka", "mp4", "mov", "webm", "avi")
 
 
-@dataclass(frozen=True)
-class TrackInfo:
+class TrackInfo(msgspec.Struct, frozen=True):
     """What a file says of itself. `seconds` is 0 where it does not say; what it says may be wrong."""
 
     seconds: float

@@ -1,12 +1,11 @@
 """One thing the window can do, as a record: its name, its words and its keys."""
 
-from dataclasses import dataclass
+import msgspec
 
 MOMENT_KEYS = 9  # so many moments have a key of their own
 
 
-@dataclass(frozen=True)
-class Action:
+class Action(msgspec.Struct, frozen=True):
     """`id` finds its handler and the user's own keys. `more` works as well, also while somebody hears and letters do
     not."""
 

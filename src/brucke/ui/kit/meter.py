@@ -1,7 +1,6 @@
 """A level meter: bars in dBFS with a held peak and marks. Geometry apart from paint."""
 
-from dataclasses import dataclass
-
+import msgspec
 import numpy as np
 from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QPainter
@@ -16,8 +15,7 @@ FALL_DB = 1.6  # a frame
 HOLD_FRAMES = 45
 
 
-@dataclass(frozen=True)
-class MeterGeometry:
+class MeterGeometry(msgspec.Struct, frozen=True):
     """`bars` one rectangle per channel; the sheet holds the marks."""
 
     bars: tuple[QRectF, ...]

@@ -1,8 +1,8 @@
 """One question, answered by one press; with a line to type in where the answer needs one."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
+import msgspec
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QDialog, QVBoxLayout, QWidget
 
@@ -16,8 +16,7 @@ from .row import ends
 WIDE_PX = 520.0
 
 
-@dataclass(frozen=True)
-class Line:
+class Line(msgspec.Struct, frozen=True):
     """A line to type into: its name, what stands there at first, and the answers that count without anything in it."""
 
     name: str

@@ -6,6 +6,7 @@ Colours are names of tokens, or `part:N`, so that nothing can be painted that is
 from dataclasses import dataclass, field
 from functools import lru_cache
 
+import msgspec
 import numpy as np
 import numpy.typing as npt
 from PyQt6.QtCore import QPointF, QRectF, Qt
@@ -15,8 +16,7 @@ from ..theme.fonts import font
 from ..theme.tokens import Tokens, mixed
 
 
-@dataclass(frozen=True)
-class Text:
+class Text(msgspec.Struct, frozen=True):
     """`align` is left, right or centre; texts are never cut, the layout gives them room."""
 
     rect: QRectF
@@ -27,8 +27,7 @@ class Text:
     on: str = "card"
 
 
-@dataclass(frozen=True)
-class Box:
+class Box(msgspec.Struct, frozen=True):
     """`pattern` is solid, light, hatched or dotted (an empty dotted outline)."""
 
     rect: QRectF
@@ -39,16 +38,14 @@ class Box:
     pattern: str = "solid"
 
 
-@dataclass(frozen=True)
-class Bars:
+class Bars(msgspec.Struct, frozen=True):
     """Many plain rectangles of one colour, painted at once."""
 
     rects: list[QRectF]
     fill: str
 
 
-@dataclass(frozen=True)
-class Area:
+class Area(msgspec.Struct, frozen=True):
     """Columns `step` wide from `left` on, each `half` [columns] above and below `middle`, as one shape."""
 
     left: float
@@ -58,8 +55,7 @@ class Area:
     fill: str
 
 
-@dataclass(frozen=True)
-class Line:
+class Line(msgspec.Struct, frozen=True):
     points: tuple[tuple[float, float], ...]
     colour: str = "line"
     width: float = 1.0

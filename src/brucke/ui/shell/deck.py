@@ -1,8 +1,8 @@
 """The deck: name and setup, the places as spans of a bridge with their state, the three acts, the engine's facts."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
+import msgspec
 from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPainterPath, QPaintEvent, QPen, QResizeEvent
 from PyQt6.QtWidgets import QAbstractButton, QWidget
@@ -139,8 +139,7 @@ class Act(QAbstractButton):
             p.drawRoundedRect(QRectF(self.rect()).adjusted(1, 1, -1, -1), 6, 6)
 
 
-@dataclass(frozen=True)
-class DeckFacts:
+class DeckFacts(msgspec.Struct, frozen=True):
     """What the deck shows."""
 
     setup: str

@@ -1,7 +1,8 @@
 """Every place of the window, in the order in which the deck shows them. A new one is its view and a line here."""
 
-from dataclasses import dataclass
 from importlib import import_module
+
+import msgspec
 
 from ...app.studio import Studio
 from ...words.translation import _
@@ -10,8 +11,7 @@ from ..kit.place import Place
 from ..theme.theme import Theme
 
 
-@dataclass(frozen=True)
-class PlaceEntry:
+class PlaceEntry(msgspec.Struct, frozen=True):
     """`action` leads to it, and its id is the place's; `name` stands in the deck, where one without does not;
     `view` is the class in `ui/places/<id>/view.py`, which is loaded when it is made."""
 

@@ -1,7 +1,8 @@
 """What the tray shows and offers, as it is now. Pure."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+
+import msgspec
 
 from ...core.document.setup import Setup
 from ...core.routing.person import own_microphone
@@ -14,8 +15,7 @@ from ..paint.mark import State
 LONGEST = 90
 
 
-@dataclass(frozen=True)
-class Entry:
+class Entry(msgspec.Struct, frozen=True):
     """`id` is what it asks for, “” for a line between; `checked` None where it is no switch."""
 
     id: str = ""
@@ -24,8 +24,7 @@ class Entry:
     enabled: bool = True
 
 
-@dataclass(frozen=True)
-class Now:
+class Now(msgspec.Struct, frozen=True):
     """`sounds` while the engine runs, `hears` who hears you, in words; `trouble` what is wrong, “” nothing."""
 
     setup: Setup

@@ -1,13 +1,13 @@
 """Every colour, size and distance that is painted. Frozen; light paper and night stage; one text scale."""
 
-from dataclasses import dataclass, field, replace
+import msgspec
+from msgspec.structs import replace
 
 PART_LIGHT = ("#17695E", "#8B2F6B", "#5B4B9A", "#3E5C89", "#735A0B", "#6F4A2F", "#4B6B2F", "#5B5B5B")
 PART_NIGHT = ("#5CC4B4", "#DE8FC2", "#AFA0EC", "#93B4E4", "#D6B44C", "#CFA27C", "#A3C97C", "#B4B4B4")
 
 
-@dataclass(frozen=True)
-class Tokens:
+class Tokens(msgspec.Struct, frozen=True):
     """Colours as #RRGGBB. `scale` is the text scale; every distance grows with it."""
 
     name: str = "light"
@@ -24,7 +24,7 @@ class Tokens:
     amber: str = "#835200"
     meter: str = "#3F474C"
     trough: str = "#D6D0C2"
-    parts: tuple[str, ...] = field(default=PART_LIGHT)
+    parts: tuple[str, ...] = PART_LIGHT
     scale: float = 1.0
 
     def px(self, value: float) -> float:

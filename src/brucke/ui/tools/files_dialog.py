@@ -1,9 +1,9 @@
 """What two recordings tell of one another: a path's sound before and after, two clocks. Chosen, measured in a process
 of its own, said in words."""
 
-from dataclasses import dataclass
 from pathlib import Path
 
+import msgspec
 from PyQt6.QtWidgets import QFileDialog, QVBoxLayout, QWidget
 
 from ...app.jobs.subprocess_job import SubprocessJob
@@ -19,8 +19,7 @@ SOUNDS = _("Sounds (*.wav *.flac *.ogg *.aiff *.w64 *.caf);;All files (*)")
 MOST_LINES = 8
 
 
-@dataclass(frozen=True)
-class Asked:
+class Asked(msgspec.Struct, frozen=True):
     """`command` of the command line, the title, what it is for, and what its files are called; one that Brucke `writes`
     may be the first."""
 

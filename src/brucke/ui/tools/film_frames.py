@@ -1,8 +1,7 @@
 """Pictures of a film on an arch over its sound, each where it would be seen once the offset is mended: geometry, then
 paint."""
 
-from dataclasses import dataclass
-
+import msgspec
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QImage, QPainter, QPaintEvent, QPen, QPolygonF
@@ -21,8 +20,7 @@ SHOWN_S = 0.2  # of sound, to each side
 DECK, LARGER = 0.56, 1.7
 
 
-@dataclass(frozen=True)
-class Frame:
+class Frame(msgspec.Struct, frozen=True):
     """Which picture, where it is drawn, and at which x of the sound it would be seen; `apart_s` from its sound. `now`:
     what would be seen when it sounds."""
 

@@ -1,9 +1,9 @@
 """One other way of knowing, as a record: the action that opens it, and the question it answers in Align."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from typing import Protocol
 
+import msgspec
 from PyQt6.QtWidgets import QDialog, QWidget
 
 from ...app.studio import Studio
@@ -34,8 +34,7 @@ class ToolHost(Protocol):
         """Write a file aside while `text` is said. Errors: what `work` raises."""
 
 
-@dataclass(frozen=True)
-class Tool:
+class Tool(msgspec.Struct, frozen=True):
     """`question` is the code of one in `words/tools.py`, “” of none, `button` what stands on the button there.
     `open` is what the action does; a service that only this tool needs comes from `studio.service`."""
 

@@ -1,8 +1,7 @@
 """What if: another buffer, rate, chain or limit, computed beside the running sound; taken over as one step, or not at
 all."""
 
-from dataclasses import replace
-
+from msgspec.structs import replace
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from ...app.session.session import Session

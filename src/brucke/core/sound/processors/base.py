@@ -9,7 +9,6 @@ it calls; nothing here imports a compiler, so the window can use it.
 """
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from typing import Any, ClassVar, Literal, TypeVar
 
 import msgspec
@@ -30,8 +29,7 @@ OWN = PARAMS  # where a processor's own numbers begin in its state
 LEVEL, REDUCTION = STATE - 4, STATE - 3
 
 
-@dataclass(frozen=True)
-class Range:
+class Range(msgspec.Struct, frozen=True):
     """What a parameter may be; what is outside never reaches the engine."""
 
     low: float
@@ -51,8 +49,7 @@ def held(thing: Ranged, field: str) -> float:
     return min(max(float(getattr(thing, field)), r.low), r.high)
 
 
-@dataclass(frozen=True)
-class Tells:
+class Tells(msgspec.Struct, frozen=True):
     """What there is to see while it runs: the sound's `spectrum`, a `histogram` of its levels, its `level` on the
     curve, the levels on `both sides`; `reductions`, how many it tells; whether its `threshold_db` is marked."""
 

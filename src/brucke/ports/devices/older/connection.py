@@ -14,6 +14,8 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
+import msgspec
+
 from ..kind import MARK
 from ..server.names import OURS
 from .modules import NONE, connected, sink_arguments, source_arguments, unload_named, unload_of
@@ -44,8 +46,7 @@ class Watched:
     level: tuple[object, ...] = ()
 
 
-@dataclass(frozen=True)
-class Thing:
+class Thing(msgspec.Struct, frozen=True):
     """A node as it is now."""
 
     properties: tuple[tuple[str, str], ...]

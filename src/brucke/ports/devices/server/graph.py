@@ -7,6 +7,8 @@ import json
 from collections.abc import Iterable
 from dataclasses import dataclass, field
 
+import msgspec
+
 from ....core.document.setup import Device, Setup
 from ....core.routing.rows import rows_of
 from .names import (
@@ -25,8 +27,7 @@ from .names import (
 from .wiring import ServerWiring, made, server_wiring
 
 
-@dataclass(frozen=True)
-class Node:
+class Node(msgspec.Struct, frozen=True):
     id: int
     name: str
     description: str
@@ -35,8 +36,7 @@ class Node:
     role: str = ""  # what a program says its sound is for
 
 
-@dataclass(frozen=True)
-class End:
+class End(msgspec.Struct, frozen=True):
     """A port of a node: `out` where sound comes out of it, `monitor` where it only repeats what goes in."""
 
     id: int
@@ -47,8 +47,7 @@ class End:
     monitor: bool
 
 
-@dataclass(frozen=True)
-class Link:
+class Link(msgspec.Struct, frozen=True):
     id: int
     from_end: int
     to_end: int

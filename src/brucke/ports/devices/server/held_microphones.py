@@ -6,7 +6,8 @@ program the bare microphone.
 """
 
 from collections.abc import Collection
-from dataclasses import dataclass
+
+import msgspec
 
 from .graph import Graph, Node
 from .names import ENGINE, OURS, PLAYED_TO
@@ -15,8 +16,7 @@ from .wiring import Made
 WHOLE = "sound"
 
 
-@dataclass(frozen=True)
-class Held:
+class Held(msgspec.Struct, frozen=True):
     """A microphone of ours that is there, and the programs that have chosen it."""
 
     node: Node

@@ -1,8 +1,9 @@
 """The usual mistakes at the desktop's sound server, while there is one. Pure."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 from typing import Literal
+
+import msgspec
 
 from ....core.document.setup import Setup
 from .graph import PLAYS, Graph, Node, interface_ends
@@ -16,16 +17,14 @@ ECHO, PHONE = "echo-cancel", "Communication"  # what a stream wants of the serve
 AS_IT_IS = 0.99  # of full volume: what a mixer rounds is no change
 
 
-@dataclass(frozen=True)
-class Level:
+class Level(msgspec.Struct, frozen=True):
     """What the desktop's mixer does to one of our microphones; `volume` linear."""
 
     volume: float
     muted: bool
 
 
-@dataclass(frozen=True)
-class Mistake:
+class Mistake(msgspec.Struct, frozen=True):
     """`bare`: a program (its stream is `node`) records a `device` itself and not `listener`'s microphone. `muted`,
     `softer`: the desktop's mixer does that to it (`node`). `echo`: a program that has chosen it asks the server to
     remove echo. `straight`: a program plays to the loudspeakers while a `device` of the setup waits for one. `default`:

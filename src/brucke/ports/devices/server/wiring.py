@@ -6,7 +6,8 @@ output.
 """
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+
+import msgspec
 
 from ....core.document.setup import MAX_CHANNELS, MAX_LISTENERS, MAX_PARTS, Setup
 from ....core.routing.captures import capture_channels
@@ -20,8 +21,7 @@ from .names import NOWHERE, OURS, PLAYED_TO, SERVER, here, in_name, out_name
 from .spare import in_use, with_ports
 
 
-@dataclass(frozen=True)
-class Made:
+class Made(msgspec.Struct, frozen=True):
     """A node that we make for others to choose, a microphone or an output; `of` is its listener or its device, or the
     seat of a `step` outside, whose microphone has no door."""
 

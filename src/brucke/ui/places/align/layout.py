@@ -1,7 +1,6 @@
 """Geometry of the arrivals drawing: a ruler in milliseconds, one lane per part. Pure: data, size, tokens → sheet."""
 
-from dataclasses import dataclass
-
+import msgspec
 from PyQt6.QtCore import QRectF
 
 from ....words.translation import _
@@ -19,16 +18,14 @@ LEGEND = (
 )
 
 
-@dataclass(frozen=True)
-class AlignLayout:
+class AlignLayout(msgspec.Struct, frozen=True):
     """`lanes` are the rectangles a click chooses, in the order of the data."""
 
     sheet: Sheet
     lanes: tuple[QRectF, ...]
 
 
-@dataclass(frozen=True)
-class _Frame:
+class _Frame(msgspec.Struct, frozen=True):
     """Where milliseconds and lanes stand. `cut_ms` of way that all share is not drawn."""
 
     x0: float

@@ -1,6 +1,6 @@
 """What Align shows of one listener: plain data, made from the session's timing. No Qt."""
 
-from dataclasses import dataclass
+import msgspec
 
 from ....core.document.setup import Setup
 from ....core.timing.arrivals import ListenerTiming
@@ -19,8 +19,7 @@ PATTERNS = {
 }
 
 
-@dataclass(frozen=True)
-class Step:
+class Step(msgspec.Struct, frozen=True):
     """One stage on the ruler, in milliseconds from the beat."""
 
     name: str
@@ -30,8 +29,7 @@ class Step:
     pattern: str
 
 
-@dataclass(frozen=True)
-class Lane:
+class Lane(msgspec.Struct, frozen=True):
     """One part: what it waits for, its steps, its delay, and where it arrives. `problem` stands in place of all that
     where nobody can say when it arrives; `unknown` that a step of its way is not known, so that it has no place on the
     ruler."""
@@ -54,8 +52,7 @@ class Lane:
     unknown: bool = False
 
 
-@dataclass(frozen=True)
-class AlignData:
+class AlignData(msgspec.Struct, frozen=True):
     """`band_ms` is what ears and eyes accept around the picture; None without a picture."""
 
     listener: str

@@ -1,7 +1,6 @@
 """Geometry of the parts and of the equipment. Pure: data, size, tokens → sheet and rectangles."""
 
-from dataclasses import dataclass
-
+import msgspec
 from PyQt6.QtCore import QRectF
 
 from ....core.checks.level_advice import GOOD_DB
@@ -14,8 +13,7 @@ from ...theme.tokens import Tokens
 from .model import DeviceRow, GatherData, PartRow
 
 
-@dataclass(frozen=True)
-class PartsLayout:
+class PartsLayout(msgspec.Struct, frozen=True):
     """`rows` are what a click chooses, `bars` the level bars of every row."""
 
     sheet: Sheet
@@ -23,14 +21,12 @@ class PartsLayout:
     bars: tuple[tuple[QRectF, ...], ...]
 
 
-@dataclass(frozen=True)
-class EquipmentLayout:
+class EquipmentLayout(msgspec.Struct, frozen=True):
     sheet: Sheet
     rows: tuple[QRectF, ...]
 
 
-@dataclass(frozen=True)
-class _Columns:
+class _Columns(msgspec.Struct, frozen=True):
     """Where each column begins; `narrow` puts where it comes from under the name."""
 
     name: float

@@ -1,6 +1,6 @@
 """What Gather shows: parts and equipment as plain data, made from the session. No Qt."""
 
-from dataclasses import dataclass
+import msgspec
 
 from ....core.document.device_kinds import DEVICE_KINDS
 from ....core.document.setup import Device, Part, Setup
@@ -13,8 +13,7 @@ from ....words import timing
 from ....words.translation import _
 
 
-@dataclass(frozen=True)
-class PartRow:
+class PartRow(msgspec.Struct, frozen=True):
     """`bars` is how many level bars it has; `note` what is wrong with it now, coral."""
 
     part: str
@@ -33,8 +32,7 @@ GONE = _("{name} is not there. It is silent and joins by itself.")
 PEER_GONE = _("{name} does not answer. Open “Two computers” there and here; what comes from it is silent until then.")
 
 
-@dataclass(frozen=True)
-class DeviceRow:
+class DeviceRow(msgspec.Struct, frozen=True):
     device: str
     name: str
     rate: str
@@ -46,8 +44,7 @@ class DeviceRow:
     missing: bool
 
 
-@dataclass(frozen=True)
-class GatherData:
+class GatherData(msgspec.Struct, frozen=True):
     parts: tuple[PartRow, ...]
     devices: tuple[DeviceRow, ...]
     verdict: str  # on the equipment as a whole

@@ -1,8 +1,8 @@
 """Where the hour and the sentences of Perform stand. Pure: data and a size to a sheet."""
 
 import math
-from dataclasses import dataclass
 
+import msgspec
 from PyQt6.QtCore import QRectF
 
 from ....words.perform import NO_ORDER
@@ -98,8 +98,7 @@ def says_sheet(data: PerformData, w: float, h: float, t: Tokens) -> Sheet:
     return sheet
 
 
-@dataclass(frozen=True)
-class Form:
+class Form(msgspec.Struct, frozen=True):
     """How the lines are set, all alike: roles of the name and of the sentence, the room of the name, and whether the
     state stands below the sentence."""
 

@@ -1,8 +1,9 @@
 """What Perform shows, as plain data, made from the session and what runs. No Qt."""
 
 import math
-from dataclasses import dataclass
 from datetime import datetime
+
+import msgspec
 
 from ....app.studio import Studio
 from ....core.document.setup import Listener, OrderLine, Setup
@@ -20,8 +21,7 @@ from ....words.translation import _
 SONG_S, OTHER_S = 210.0, 60.0  # how wide a line is drawn of which nobody knows how long it takes
 
 
-@dataclass(frozen=True)
-class Span:
+class Span(msgspec.Struct, frozen=True):
     """One line of the hour as it is drawn. `state` is was, now, next or later; `share` how much of it has passed."""
 
     name: str
@@ -32,8 +32,7 @@ class Span:
     gone: bool
 
 
-@dataclass(frozen=True)
-class Says:
+class Says(msgspec.Struct, frozen=True):
     """One listener: who, what it hears, how it stands, and in which tones."""
 
     who: str
@@ -43,8 +42,7 @@ class Says:
     state_tone: str
 
 
-@dataclass(frozen=True)
-class PerformData:
+class PerformData(msgspec.Struct, frozen=True):
     """`alarm` is what is wrong now whatever Brucke does; `trouble` (when, what) what last went wrong."""
 
     spans: tuple[Span, ...]

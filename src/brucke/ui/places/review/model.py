@@ -1,6 +1,6 @@
 """What Review shows of one take against the one before it: plain data. No Qt."""
 
-from dataclasses import dataclass
+import msgspec
 
 from ....core.timing.take_verdict import ListenerProof, PartVerdict, TakeVerdict
 from ....takes.judging import judge
@@ -13,8 +13,7 @@ from ....words.translation import _
 DRAWN = ("in_step", "early", "late", "not_sure")
 
 
-@dataclass(frozen=True)
-class Mark:
+class Mark(msgspec.Struct, frozen=True):
     """One part at one listener, in milliseconds against the lead: now, and before (None where unknown). Without a
     `now_ms` there is nothing to draw, only the words."""
 
@@ -27,8 +26,7 @@ class Mark:
     good: bool
 
 
-@dataclass(frozen=True)
-class Group:
+class Group(msgspec.Struct, frozen=True):
     """`text` is the listener's one sentence; `reason` stands where nothing was measured."""
 
     listener: str
@@ -39,8 +37,7 @@ class Group:
     good: bool
 
 
-@dataclass(frozen=True)
-class ReviewData:
+class ReviewData(msgspec.Struct, frozen=True):
     title: str
     groups: tuple[Group, ...]
     empty: str

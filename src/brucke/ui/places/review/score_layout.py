@@ -2,8 +2,8 @@
 pencil. Pure."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 
+import msgspec
 import numpy as np
 import numpy.typing as npt
 from PyQt6.QtCore import QRectF
@@ -19,8 +19,7 @@ NAMES_PX, TOP_PX, ROW_PX, RIGHT_PX = 112.0, 64.0, 96.0, 34.0
 U8 = npt.NDArray[np.uint8]
 
 
-@dataclass(frozen=True)
-class Track:
+class Track(msgspec.Struct, frozen=True):
     """`shape` is one value a column of what is shown, 255 for full scale; empty while it is not known yet."""
 
     id: str
@@ -30,8 +29,7 @@ class Track:
     offered: tuple[Stretch, ...] = ()
 
 
-@dataclass(frozen=True)
-class ScoreData:
+class ScoreData(msgspec.Struct, frozen=True):
     """What is shown from `begin_s` to `end_s`. `chosen` is a stretch and the id of a track, “” all of them; `cursor_s`
     below zero where nothing is heard."""
 
@@ -46,8 +44,7 @@ class ScoreData:
     cursor_s: float = -1.0
 
 
-@dataclass(frozen=True)
-class Axis:
+class Axis(msgspec.Struct, frozen=True):
     """Where times lie in a drawing."""
 
     left: float

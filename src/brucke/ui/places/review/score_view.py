@@ -1,8 +1,8 @@
 """The score of a recording: drag a stretch, the wheel with Ctrl comes nearer, arrows go on."""
 
 from collections.abc import Callable
-from dataclasses import replace
 
+from msgspec.structs import replace
 from PyQt6.QtCore import QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QWheelEvent
 

@@ -1,7 +1,6 @@
 """Geometry of the sound's way down the page: one band a processor, between what comes in and what goes out. Pure."""
 
-from dataclasses import dataclass, field
-
+import msgspec
 from PyQt6.QtCore import QRectF
 
 from ....words.translation import _
@@ -14,8 +13,7 @@ WAY_PX, WORDS_PX = 60.0, 300.0  # where words begin, and their room
 MOST_BAND_PX = 84.0
 
 
-@dataclass(frozen=True)
-class ShapeLayout:
+class ShapeLayout(msgspec.Struct, frozen=True):
     """`bands` are what a click chooses, `drawings` where their lines move, `sentences` where what they do now stands;
     `comes_in` and `goes_out` are the rows of levels at both ends of the way, with `values` beside them."""
 
@@ -23,8 +21,8 @@ class ShapeLayout:
     bands: tuple[QRectF, ...]
     drawings: tuple[QRectF, ...] = ()
     sentences: tuple[QRectF, ...] = ()
-    comes_in: QRectF = field(default_factory=QRectF)
-    goes_out: QRectF = field(default_factory=QRectF)
+    comes_in: QRectF = msgspec.field(default_factory=QRectF)
+    goes_out: QRectF = msgspec.field(default_factory=QRectF)
     values: tuple[QRectF, ...] = ()
 
 

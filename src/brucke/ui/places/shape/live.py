@@ -1,7 +1,6 @@
 """What moves in the drawings of a chain: spectra, histograms, the moving point, reductions. Pure: data → sheet."""
 
-from dataclasses import dataclass
-
+import msgspec
 import numpy as np
 from PyQt6.QtCore import QRectF
 
@@ -15,8 +14,7 @@ from .watch import SHOWN, ChainWatch
 SILENT_DB = -59.0
 
 
-@dataclass(frozen=True)
-class BandLive:
+class BandLive(msgspec.Struct, frozen=True):
     """`spectrum` heights 0…1 left to right; `histogram` shares; `level` 0…1 of the moving point, below 0 without;
     `reductions` in dB, one for each band; `bars` lengths before and after; `doing` what it does now, in words."""
 
@@ -122,8 +120,7 @@ def sentence_sheet(band: ProcessorBand, live: BandLive, area: QRectF, chosen: bo
 # What comes in and what goes out
 
 
-@dataclass(frozen=True)
-class Ends:
+class Ends(msgspec.Struct, frozen=True):
     """Levels 0…1, oldest first, and the newest in words, at both ends of the way."""
 
     before: Curve = ()

@@ -1,8 +1,8 @@
 """What Shape shows of a chain: one band for every processor, as plain data. No Qt."""
 
-from dataclasses import dataclass, replace
-
+import msgspec
 import numpy as np
+from msgspec.structs import replace
 
 from ....core.document.setup import Listener, Part, Setup
 from ....core.edits.chain_edits import owned
@@ -24,8 +24,7 @@ LEVELS = np.linspace(LEVEL_DB, 0, POINTS)
 Curve = tuple[float, ...]
 
 
-@dataclass(frozen=True)
-class ProcessorBand:
+class ProcessorBand(msgspec.Struct, frozen=True):
     """`doing` is what it is set to do, in one sentence; `costs` whether it takes time; `curve` are heights 0…1 from
     left to right, none without a drawing; `straight` what would change nothing; `threshold` the level it is compared
     with; `bars` (place, height) 0…1; `edges` where bands meet; `note` why it is not heard now though it is on."""
@@ -46,8 +45,7 @@ class ProcessorBand:
     note: str = ""
 
 
-@dataclass(frozen=True)
-class ShapeData:
+class ShapeData(msgspec.Struct, frozen=True):
     ink: str
     bands: tuple[ProcessorBand, ...]
     cost: str  # of the whole chain
@@ -124,8 +122,7 @@ def shape_data(
     return ShapeData(ink_of(thing), tuple(bands), cost if thing.chain else "")
 
 
-@dataclass(frozen=True)
-class Carried:
+class Carried(msgspec.Struct, frozen=True):
     """One route as Shape shows it: `key` part or listener at its other end, whether it is processed here."""
 
     key: str

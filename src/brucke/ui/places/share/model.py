@@ -1,7 +1,6 @@
 """What Share shows: one cell for every part and listener, as plain data. No Qt."""
 
 from collections.abc import Iterable
-from dataclasses import dataclass
 
 import msgspec
 
@@ -44,8 +43,7 @@ class Heads(msgspec.Struct, frozen=True):
     note: str = ""
 
 
-@dataclass(frozen=True)
-class ShareData:
+class ShareData(msgspec.Struct, frozen=True):
     parts: tuple[Heads, ...]
     listeners: tuple[Heads, ...]
     heard: tuple[tuple[Heard, Heard], ...]  # by me, by them, of every part
