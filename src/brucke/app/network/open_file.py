@@ -9,7 +9,7 @@ import msgspec
 from platformdirs import user_runtime_path
 
 from ...core.files.process_alive import Who, is_alive, this_program
-from ...core.files.safe_read import ReadProblem, read_bytes
+from ...core.files.safe_read import ReadProblem, decode_json, read_bytes
 
 FILE, MOST = "brucke-peers.json", 65536
 
@@ -33,7 +33,7 @@ def write_open(told: list[dict[str, Any]]) -> None:
 def read_open() -> list[dict[str, Any]]:
     """Nothing where whoever wrote it has ended."""
     try:
-        said = msgspec.json.decode(read_bytes(open_file(), MOST, "it"))
+        said = decode_json(read_bytes(open_file(), MOST, "it"))
         return list(said["open"]) if is_alive(msgspec.convert(said["who"], Who)) else []
     except (ReadProblem, ValueError, KeyError, TypeError):
         return []

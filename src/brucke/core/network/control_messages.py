@@ -15,6 +15,7 @@ Key = Annotated[str, msgspec.Meta(min_length=3, max_length=80, pattern=r"^(part|
 Seconds = Annotated[float, msgspec.Meta(ge=-1e4, le=1e4)]
 Frame = Annotated[float, msgspec.Meta(ge=-1e15, le=1e15)]
 Time = Annotated[int, msgspec.Meta(ge=-(2**62), le=2**62)]
+Count = Annotated[int, msgspec.Meta(ge=0, le=2**62)]
 Rate = Annotated[int, msgspec.Meta(ge=8000, le=384000)]
 Kind = Literal["measured", "unconfirmed", "entered", "reported", "calculated", "unknown"]
 
@@ -131,8 +132,8 @@ class Received(_Said, frozen=True, kw_only=True):
 
     set_point_s: Seconds
     wander_s: Seconds
-    lost: Annotated[int, msgspec.Meta(ge=0)] = 0
-    late: Annotated[int, msgspec.Meta(ge=0)] = 0
+    lost: Count = 0
+    late: Count = 0
 
 
 class Goodbye(_Said, frozen=True, kw_only=True):
@@ -153,5 +154,8 @@ def encode(said: Said) -> bytes:
 
 def decode(line: bytes) -> Said:
     """Errors: msgspec.MsgspecError (a ValueError) for whatever is no such message."""
-    said: Said = _decoder.decode(line)
+    try:
+        said: Said = _decoder.decode(line)
+    except RecursionError:
+        raise msgspec.DecodeError("nested too deeply") from None
     return said

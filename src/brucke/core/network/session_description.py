@@ -10,7 +10,8 @@ MOST_BYTES, MOST_LINES = 8192, 200
 SOUND = "audio"  # as the standard calls it
 Encoding = Literal["L16", "L24"]
 STATIC = {10: ("L16", 44100, 2), 11: ("L16", 44100, 1)}  # RFC 3551, table 4
-RTPMAP = re.compile(r"rtpmap:(\d{1,3})\s+([A-Za-z0-9._-]+)/(\d{1,6})(?:/(\d{1,2}))?$")
+NUMBER = re.compile(r"[0-9]{1,9}")
+RTPMAP = re.compile(r"rtpmap:([0-9]{1,3})\s+([A-Za-z0-9._-]+)/([0-9]{1,6})(?:/([0-9]{1,2}))?$")
 
 
 class DescriptionError(BruckeError, ValueError):
@@ -80,7 +81,7 @@ def _media(value: str) -> tuple[int, int]:
     words = value.split()
     if len(words) < 4 or words[2] != "RTP/AVP":
         raise DescriptionError("its sound does not go by plain RTP (RTP/AVP)")
-    if not (words[1].isdigit() and words[3].isdigit()):
+    if not (NUMBER.fullmatch(words[1]) and NUMBER.fullmatch(words[3])):
         raise DescriptionError("its port or its format is no number")
     port, payload_type = int(words[1]), int(words[3])
     if not 1 <= port <= 65535 or not 0 <= payload_type <= 127:

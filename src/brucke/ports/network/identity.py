@@ -1,7 +1,6 @@
 """Who this computer is to others: a certificate of its own, and those that were agreed on. Files for their owner's eyes
 only. The name is a label, the certificate is who it is."""
 
-import contextlib
 import datetime
 import hashlib
 import os
@@ -10,7 +9,7 @@ from pathlib import Path
 
 import msgspec
 
-from ...core.files.safe_read import read_bytes
+from ...core.files.safe_read import convert, decode_json, read_bytes
 from ...core.network.control_messages import Text
 
 KEY_FILE, CERTIFICATE_FILE, AGREED_FILE = "peer_key.pem", "peer_certificate.pem", "agreed_peers.json"
@@ -35,12 +34,13 @@ def fingerprint(certificate: bytes) -> str:
 
 
 def is_certificate(data: bytes) -> bool:
-    """Whether a connection can be asked for it (DER)."""
+    """Whether a connection can be asked for it (DER), and it is nothing else besides."""
+    context = ssl.SSLContext(ssl.PROTOCOL_TLS_CLIENT)
     try:
-        ssl.SSLContext(ssl.PROTOCOL_TLS_CLIENT).load_verify_locations(cadata=data)
+        context.load_verify_locations(cadata=data)
     except (ssl.SSLError, ValueError):
         return False
-    return True
+    return context.get_ca_certs(binary_form=True) == [data]
 
 
 def _write_private(file: Path, data: bytes) -> None:
@@ -93,9 +93,8 @@ class Identity:
         file = self.folder / AGREED_FILE
         if not file.exists():
             return ()
-        return msgspec.json.decode(
-            read_bytes(file, MOST_FILE, "the computers that are known"), type=tuple[AgreedPeer, ...]
-        )[:MOST_AGREED]
+        known = decode_json(read_bytes(file, MOST_FILE, "the computers that are known"))
+        return convert(known, tuple[AgreedPeer, ...])[:MOST_AGREED]
 
     def agree(self, peer: AgreedPeer) -> None:
         """From now on this one is known."""
@@ -116,7 +115,7 @@ class Identity:
         made.check_hostname = False
         made.load_cert_chain(self.certificate_file, self.key_file)
         for other in others:
-            with contextlib.suppress(ssl.SSLError, ValueError):  # what is no certificate is nobody's
+            if is_certificate(other):
                 made.load_verify_locations(cadata=other)
         made.verify_mode = ssl.CERT_REQUIRED
         if strangers:
