@@ -48,7 +48,7 @@ class Truth(msgspec.Struct, frozen=True):
         return 2 * device.buffer_frames * device.buffers + t.out_frames + t.in_frames
 
 
-def _rng(seed: int, device: Device) -> np.random.Generator:
+def _rng(seed: int, device: Device) -> "np.random.Generator":  # NumPy loads it when it is asked for
     digest = hashlib.sha256(f"{seed}:{device.id}".encode()).digest()
     return np.random.default_rng(int.from_bytes(digest[:8], "little"))
 

@@ -5,7 +5,6 @@ import hashlib
 import platform
 import time
 from datetime import datetime
-from importlib import metadata
 from pathlib import Path
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
@@ -98,6 +97,8 @@ class KnownGoodSessions(QObject):
         )  # fmt: skip
 
     def _versions(self) -> dict[str, str]:
+        from importlib import metadata
+
         found = {"brucke": metadata.version("brucke"), "system": platform.release()}
         if self.desktop.version:
             found["server"] = self.desktop.version

@@ -3,7 +3,6 @@ log."""
 
 import platform
 from collections import Counter
-from importlib.metadata import PackageNotFoundError, version
 
 from PyQt6.QtCore import QT_VERSION_STR
 
@@ -16,6 +15,8 @@ LINES = 60
 
 def what_happened(setup: Setup, state: str) -> str:
     """`state` is that of the engine."""
+    from importlib.metadata import PackageNotFoundError, version
+
     try:
         own = version("brucke")
     except PackageNotFoundError:

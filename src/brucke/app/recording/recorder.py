@@ -15,8 +15,7 @@ from pathlib import Path
 from ...engine.processes.link import EngineLink
 from ...engine.processes.lives import lives
 from ...engine.processes.messages import Recorded, RecordingFailed
-from ...engine.processes.recorder import MARGIN_S
-from ...engine.processes.region import RECORD_S, Head
+from ...engine.processes.region import MARGIN_S, RECORD_S, Head
 from ...words.translation import _
 from ..jobs.background import in_background
 from .take_folders import GONE, can_write

@@ -22,13 +22,12 @@ from .file_sync import FileSync
 from .kept_rows import KeptRows
 from .lives import Why, lives
 from .messages import Quit, Record, Recorded, Recording, RecordingFailed, Seal, StopRecording
-from .region import Head, Region, attach, record_frames
+from .region import MARGIN_S, Head, Region, attach, record_frames
 
 SYNC_S = 1.0
 POLL_S = 0.04
 END_S = 5.0  # as long the disk is given at the end
 WHY: dict[int, str] = {Why.REPLACED: "engine", Why.STOOD_STILL: "still"}
-MARGIN_S = 0.5  # so much of the ring's oldest may be written over before it is read
 
 
 class Recorder:

@@ -25,6 +25,7 @@ from ..step.safety import Safety, Word
 
 PORT_BLOCKS = 64
 RECORD_S = 6
+MARGIN_S = 0.5  # so much of the recorder's ring's oldest may be written over before it is read
 MEASURE_S = 20
 STIMULUS_S = 3
 BACK_S = 60

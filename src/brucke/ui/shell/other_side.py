@@ -3,7 +3,6 @@
 from pathlib import Path
 
 from PyQt6.QtGui import QGuiApplication
-from PyQt6.QtPrintSupport import QPrintDialog, QPrinter
 from PyQt6.QtWidgets import QDialog, QFileDialog, QVBoxLayout, QWidget
 
 from ...core.document.setup import Listener, Setup
@@ -71,6 +70,8 @@ class OtherSideDialog(QDialog):
             self.said.say(_("Copied. Send it to them before the hour."))
 
     def _print(self) -> None:
+        from PyQt6.QtPrintSupport import QPrintDialog, QPrinter
+
         printer = QPrinter(QPrinter.PrinterMode.HighResolution)
         if QPrintDialog(printer, self).exec() == QDialog.DialogCode.Accepted:
             text_page(self.text).print(printer)
