@@ -27,21 +27,26 @@ from .desktop_server import DesktopServer
 from .foot_switch import foot_switch
 from .sound_server import SoundServer
 from .stolen import pytest_runtest_protocol
+from .taken import choose, pytest_addoption, pytest_runtest_logreport, pytest_sessionfinish
 
-__all__ = ["foot_switch", "pytest_runtest_protocol"]  # pytest finds it here
+# pytest finds them here
+__all__ = [
+    "foot_switch", "pytest_addoption", "pytest_runtest_logreport", "pytest_runtest_protocol", "pytest_sessionfinish",
+]  # fmt: skip
 
 settings.register_profile("untimed", deadline=None)  # a machine that is taken away for a while is no counterexample
 settings.load_profile("untimed")
 
-# `live` has the cores to itself, one after the other; `slow` computes for long and shares them. `./run test quick` is
-# the rest. Files say which they are; whatever uses one of these is live.
+# `live` has the cores to itself, one after the other; all others share them. Files say which they are; whatever uses
+# one of these is live.
 LIVE_FIXTURES = {"live", "hot", "sound_server", "desktop"}
 
 
-def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item]) -> None:
     for item in items:
         if set(getattr(item, "fixturenames", ())) & LIVE_FIXTURES:
             item.add_marker(pytest.mark.live)
+    choose(config, items)
 
 
 @pytest.fixture(autouse=True)

@@ -19,8 +19,6 @@ from brucke.ports.sounds.files import SoundFileError, read_sound
 from brucke.ports.sounds.track import track_info
 from brucke.takes.take import TakeError, load_take
 
-pytestmark = pytest.mark.slow
-
 # What a few seconds are enough for on two cores; `./run bench hostile` does five thousand of each.
 COUNTS = {"setup": 1500, "preset": 1200, "profile": 600, "take": 1500, "bundle": 150, "sound": 600}
 

@@ -22,8 +22,6 @@ from brucke.takes.proof import prove_listener
 from brucke.takes.take import load_take
 from brucke.words.review import take_text
 
-pytestmark = pytest.mark.slow
-
 FRAME_MS = 1000 / 48000
 
 

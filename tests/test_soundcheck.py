@@ -27,8 +27,6 @@ from brucke.rehearse.equipment import facts_of
 
 from .evidence import picture_at
 
-pytestmark = pytest.mark.slow
-
 
 def measured(setup):
     """Evidence as a measurement of this very setup leaves it."""

@@ -73,6 +73,7 @@ print(json.dumps(told))
 
 
 @pytest.mark.live
+@pytest.mark.main
 def test_hear_measure_align_take_proof_open_silence_and_goodbye_without_a_widget(tmp_path, data_home):
     command = [sys.executable, "-c", PROGRAM, str(tmp_path / "settings.ini")]
     ended = subprocess.run(command, capture_output=True, text=True, timeout=400)

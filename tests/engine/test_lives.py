@@ -36,8 +36,6 @@ from brucke.takes.proof import prove_take
 from brucke.takes.sounds import take_sound
 from brucke.takes.take import Take, far_ends_in, save_take
 
-pytestmark = pytest.mark.slow
-
 RATE, N = 48000, 128
 
 

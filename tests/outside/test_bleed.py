@@ -10,7 +10,6 @@ from brucke.core.measure.bleed import RATE_HZ, only_bleed
 from brucke.demo import FOLDER
 from brucke.takes.take import Take, load_take, save_take
 
-pytestmark = pytest.mark.slow
 LEAST_S = 0.3  # a shorter pause of a voice is none
 
 

@@ -14,8 +14,6 @@ from brucke.demo.make_sounds import pluck
 
 from ..conftest import delayed, with_noise
 
-pytestmark = pytest.mark.slow
-
 RATE = 48000
 SPOKEN = Path("/usr/share/sounds/alsa")  # short spoken words of Debian's alsa-utils, installed by ./run test
 

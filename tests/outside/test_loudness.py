@@ -18,8 +18,6 @@ from brucke.core.sound.loudness_target import gain_for_target, through
 from brucke.core.sound.processors import Gain, Limiter
 from brucke.demo import FOLDER
 
-pytestmark = pytest.mark.slow
-
 RATE = 48000
 
 

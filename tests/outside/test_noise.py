@@ -23,8 +23,6 @@ from brucke.core.storage.small_files import FileProblem
 
 from .test_estimator import SPOKEN
 
-pytestmark = pytest.mark.slow
-
 RATE = 48000
 LEARN_S = 12
 

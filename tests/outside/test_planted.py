@@ -20,8 +20,6 @@ from .planted_phrases import phrase_cases
 from .planted_pictures import picture_cases
 from .planted_unrelated import both_repeat, sung_twice, unrelated_film, unrelated_pair
 
-pytestmark = pytest.mark.slow
-
 
 def offset_said(a, b):
     f = natural_offset(a, b, RATE)

@@ -27,8 +27,6 @@ from brucke.ports.devices.rings import Counters, RingPort
 
 from .two_clocks import sing_through
 
-pytestmark = pytest.mark.slow
-
 
 def test_sound_crosses_two_clocks_that_are_far_apart_and_stays_at_its_place():
     heard = sing_through(600, 8000, 64, 64, (150, -150), 440)

@@ -20,8 +20,6 @@ from brucke.standins.truth import invent, reports
 
 from ..conftest import delayed
 
-pytestmark = pytest.mark.slow
-
 RATE = 48000
 
 

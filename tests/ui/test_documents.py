@@ -215,7 +215,6 @@ app.exec()
 """
 
 
-@pytest.mark.slow
 @pytest.mark.parametrize("after_s", [2.2, 3.05, 3.9])
 def test_killed_at_any_moment_the_last_two_seconds_at_most_are_lost(app, data_home, after_s):
     """Edits come without a pause, so that nothing may wait for one."""

@@ -188,7 +188,6 @@ sys.exit(run(Path(sys.argv[1])))
 """
 
 
-@pytest.mark.slow
 @pytest.mark.parametrize("number", [signal.SIGINT, signal.SIGTERM])
 def test_an_exception_in_a_slot_leaves_the_window_and_ctrl_c_ends_it_cleanly(data_home, number):
     env = {**os.environ, "QT_QPA_PLATFORM": "offscreen", "XDG_STATE_HOME": str(data_home / "state")}

@@ -18,8 +18,6 @@ from brucke.ui.paint.ruler import METER_MARKS_DB
 
 from .conftest import key, new_window, pause, pick, press, wait
 
-pytestmark = pytest.mark.slow
-
 
 def card_of(w, code):
     return next(c for c in w.soundcheck.cards if not c.isHidden() and c.finding.code == code)
