@@ -29,8 +29,15 @@ def choose(config: pytest.Config, items: list[pytest.Item]) -> None:
         return
     took: dict[str, float] = json.loads(FILE.read_text())
 
+    def seconds_of(item: pytest.Item) -> float:
+        if item.get_closest_marker("main"):
+            return 0.0
+        if item.get_closest_marker("together"):  # as long as the longest of its file: one goes on where another ended
+            return max((t for name, t in took.items() if name.startswith(item.nodeid.partition("::")[0])), default=0.0)
+        return took.get(item.nodeid, 0.0)
+
     def belongs(item: pytest.Item) -> bool:
-        seconds = 0.0 if item.get_closest_marker("main") else took.get(item.nodeid, 0.0)
+        seconds = seconds_of(item)
         return seconds <= most if most is not None else seconds > more
 
     others = [item for item in items if not belongs(item)]

@@ -18,7 +18,7 @@ import pytest
 from .namespaces import Side, inside, listening, missing, network, plug
 from .pairs import agree, answers, begin, flows, hear_each_other, later, placed_s, small_setup, sound
 
-pytestmark = [pytest.mark.live, pytest.mark.skipif(bool(missing()), reason=missing() or "-")]
+pytestmark = [pytest.mark.live, pytest.mark.together, pytest.mark.skipif(bool(missing()), reason=missing() or "-")]
 BACK_S = 20.0  # a wait's end only says that something hangs: docs/method.md has what was measured
 
 
