@@ -182,6 +182,11 @@ def test_the_song_in_the_microphone_a_disk_that_fills_and_a_battery(hour, tmp_pa
     hour.clocks.of = {("parts/harp", "parts/voice"): watched}
     hour.run(2.0)
     assert hour.said == [], "once may be an accident"
+    for lags in ([0.011, 0.025], [0.821, 0.8211]):
+        watched.lags_s, watched.found_at = lags, hour.now
+        hour.run(1.0)
+        assert hour.said == [], "a tune that is played along, and a way that no microphone has"
+    watched.lags_s = [0.011]
     watched.lags_s.append(0.0112)
     watched.found_at = hour.now
     hour.run(1.0)

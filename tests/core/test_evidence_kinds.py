@@ -99,7 +99,7 @@ def sentences(known):
             yield "check", None, f, checked.what_text(setup, f)
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(st.sampled_from(TEMPLATES), st.booleans(), st.sampled_from(["", "talk", "sing"]), st.booleans())
 def test_a_setup_on_this_computer_has_no_number_for_a_way_that_nobody_measured(template, camera, moment, aligned):
     """Every sentence of every page: the picture's way into a program, what a call takes there and back."""

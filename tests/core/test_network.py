@@ -94,7 +94,7 @@ def test_a_clock_that_jumps_is_followed_from_there_and_another_way_is_doubted(rn
     assert clock.fit.plus_minus_s > 1.5e-3
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=40)
 @given(st.integers(0, 2**32 - 1), st.integers(0, 40))
 def test_what_came_lies_where_it_was_sent_and_what_did_not_is_silence_that_fades(seed, lost):
     rng = np.random.default_rng(seed)
@@ -190,16 +190,6 @@ def test_the_set_point_is_what_nearly_all_needed_and_grows_only_where_it_is_too_
     assert point.seconds == pytest.approx(before + 0.005)
 
 
-@settings(max_examples=300, deadline=None)
-@given(st.binary(max_size=400) | st.text(max_size=200).map(str.encode))
-def test_whatever_is_said_is_a_record_or_a_refusal(line):
-    try:
-        said = decode(line)
-    except ValueError:
-        return
-    assert decode(encode(said)[:-1]) == said
-
-
 def test_records_are_bounded():
     good = json.loads(encode(Receive(key="part:voice", port=5004, ssrc=7, secret=bytes(30))))
     wrong = [("key", "track:voice"), ("key", "part:" + "x" * 100), ("port", 0), ("port", 70000), ("ssrc", 2**32)]
@@ -214,7 +204,7 @@ def things():
     )
 
 
-@settings(max_examples=120, deadline=None)
+@settings(max_examples=120)
 @given(things())
 def test_whatever_is_taken_and_given_can_be_written_and_goes_without_a_trace(nightboat_steps):
     from brucke.demo.make_setup import nightboat

@@ -67,7 +67,7 @@ def type_in(setup, what):
 
 
 # BRUCKE_EDITS=1000 makes it some ten thousand edits.
-@settings(max_examples=int(os.environ.get("BRUCKE_EDITS", "150")), deadline=None)
+@settings(max_examples=int(os.environ.get("BRUCKE_EDITS", "150")))
 @given(st.lists(steps() | typed(), max_size=40), st.booleans())
 def test_whatever_is_typed_is_made_fit_or_refused_before_it_is_the_document(changes, from_demo):
     """As `Session.edit` does it. In all some thousand edits; each document that results opens again and is the same."""
@@ -240,7 +240,7 @@ def processor_changed(setup, owner, chain, b, value):
     return chain_edits.change_processor(setup, owner, slot, **({field: value * 10} if field else {"on": b % 2 > 0}))
 
 
-@settings(max_examples=120, deadline=None)
+@settings(max_examples=120)
 @given(st.lists(steps(), max_size=25), st.booleans())
 def test_whatever_is_edited_can_be_saved_and_opened(changes, from_demo):
     setup = make_nightboat() if from_demo else Setup()

@@ -373,7 +373,7 @@ def test_quantities_add_and_cancel_by_name():
 latencies = st.floats(0, 300, allow_nan=False)
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(round_trip=st.floats(8.0, 60), stages=st.lists(latencies, min_size=1, max_size=6))
 def test_after_align_every_pair_of_sounds_is_within_one_frame_and_nothing_is_hurried(round_trip, stages):
     followers = tuple(

@@ -46,7 +46,7 @@ def engine_of(setup, live=None):
     return BlockEngine(shape_of(setup), compile_plan(setup, live or Live()))
 
 
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=25)
 @given(data=st.data())
 def test_a_click_arrives_exactly_where_the_grid_says_and_nowhere_else(data):
     parts, listeners = data.draw(st.integers(1, 4)), data.draw(st.integers(1, 3))

@@ -90,7 +90,7 @@ def expected(setup, part, side, listener):
     return levels, round(route.delay_ms / 1e3 * RATE)
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(setups())
 def test_a_tagged_click_arrives_where_the_grid_says_and_nowhere_else(setup):
     """Source: arithmetic. One click a slot through every side of every part; every sample of every listener is
@@ -144,7 +144,7 @@ def tangles(draw):
     return Setup(devices=devices, parts=parts, listeners=listeners, routes=routes)
 
 
-@settings(max_examples=200, deadline=None)
+@settings(max_examples=200)
 @given(tangles())
 def test_loops_are_the_edges_of_the_cycles_that_networkx_finds(setup):
     """Source: networkx, strongly connected components and shortest paths."""

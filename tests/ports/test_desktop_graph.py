@@ -157,7 +157,7 @@ def test_a_program_that_records_the_bare_microphone_is_named_and_others_are_not(
     assert mistakes(s.graph, setup_here())[-1] == Mistake("twice")
 
 
-@settings(max_examples=200, deadline=None)
+@settings(max_examples=200)
 @given(
     st.lists(
         st.tuples(
@@ -211,7 +211,7 @@ def test_a_library_that_cannot_be_used_is_one_sentence(file, monkeypatch):
         library.library.cache_clear()
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(
     st.sampled_from([16, 100, 128, 441, 1024]),
     st.lists(st.tuples(st.integers(1, 700), st.integers(1, 12)), min_size=1, max_size=4),

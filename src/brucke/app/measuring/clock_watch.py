@@ -12,6 +12,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from ...core.document.setup import Setup
 from ...core.knowledge.quantities import ROUND_TRIP
 from ...core.measure.drift import Drift
+from ...core.measure.leakage import REACH_S
 from ...core.measure.live_drift import came_back, so_far
 from ...engine.processes.link import EngineLink
 from ...engine.step.plan import F32
@@ -23,6 +24,7 @@ EVERY_S, SPAN_S = 5.0, 5.4
 BELIEVED_STEP_S = 1.0
 MOST = 1500  # looks that are kept: two hours
 SLID_S = 0.010
+SAME_WAY_S = 0.001  # two looks at one way: clocks that slide by 200 ppm between them
 RECENT_S = 12.0  # two looks and a little
 
 # What is sent, “listeners/ID” or of the part that sets the beat “parts/ID”; and the “parts/ID” in which it comes in
@@ -47,6 +49,14 @@ class Watched:
         """How much later it comes in again just now; None where it does not, or was found once, which may be
         accident."""
         return self.lags_s[-1] if len(self.lags_s) >= 2 and now - self.found_at < RECENT_S else None
+
+    def picked_up_s(self, now: float) -> float | None:
+        """The same of a microphone: its way from the headphones is short, and as long as it was at the look before. A
+        tune that two play together comes at other distances, and is none."""
+        lag = self.comes_back_s(now)
+        if lag is None or lag > REACH_S or abs(lag - self.lags_s[-2]) > SAME_WAY_S:
+            return None
+        return lag
 
     def slid_s(self, at_s: float) -> float:
         """By how much it has slid by then since it was measured, jumps apart; 0 while that could be accident."""

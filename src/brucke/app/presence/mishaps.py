@@ -257,7 +257,7 @@ class Mishaps(QObject):
         """The song comes in again by a microphone: clearly, seen at once; under a voice, by the clock watch in time."""
         setup = self.session.setup
         there = {f"parts/{p.id}" for p in setup.parts}  # a look may still be at what has gone
-        slow = {pair: lag for pair, w in self.clocks.of.items() if (lag := w.comes_back_s(now)) is not None}
+        slow = {pair: lag for pair, w in self.clocks.of.items() if (lag := w.picked_up_s(now)) is not None}
         for (sent, came), lag in (slow | self.leaks.picks_up_s(now)).items():
             if {sent, came} <= there:
                 song, mic = (part_name(setup, x.partition("/")[2]) for x in (sent, came))

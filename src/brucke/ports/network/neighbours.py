@@ -4,7 +4,7 @@ import asyncio
 import ipaddress
 from collections.abc import Callable
 
-from zeroconf import IPVersion, ServiceStateChange, Zeroconf
+from zeroconf import Error, IPVersion, ServiceStateChange, Zeroconf
 from zeroconf.asyncio import AsyncServiceBrowser, AsyncServiceInfo, AsyncZeroconf
 
 from ...core.network.plain_name import MOST_NAME, plain_name
@@ -49,8 +49,13 @@ class Neighbours:
         task.add_done_callback(self._tasks.discard)
 
     async def _look_up(self, zeroconf: Zeroconf, name: str) -> None:
-        info = AsyncServiceInfo(TYPE, name)
-        if len(self._tasks) > MOST or not await info.async_request(zeroconf, ASK_MS):
+        if len(self._tasks) > MOST:
+            return
+        try:
+            info = AsyncServiceInfo(TYPE, name)
+        except Error:  # no name that anybody may have
+            return
+        if not await info.async_request(zeroconf, ASK_MS):
             return
         said = {k.decode(errors="replace"): (v or b"").decode(errors="replace") for k, v in info.properties.items()}
         id, addresses = said.get("id", ""), info.parsed_addresses(IPVersion.V4Only)

@@ -151,6 +151,7 @@ class _Pictures:
         dialog.drawing.choose(Stretch(8.0, 11.0), "voice")
         dialog.raise_by(2.0)
         self.until(lambda: bool(dialog.drawing.data.tracks[0].shape), 10)
+        self.app.processEvents()  # its buttons have other words now, and take their place
         dialog.grab().save(str(self.folder / "score.png"))
         dialog.reject()
 
