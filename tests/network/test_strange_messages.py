@@ -13,7 +13,7 @@ from zeroconf import DNSAddress, DNSOutgoing, DNSPointer, DNSService, DNSText
 
 from brucke.core.network.control_messages import Hello, Offer, Offered, Receive, Received, decode, encode
 from brucke.core.network.rtp_packet import RtpError, parse_rtp
-from brucke.core.network.session_description import DescriptionError, Stream, describe, read_description
+from brucke.core.network.session_description import SOUND, DescriptionError, Stream, describe, read_description
 from brucke.core.network.socket_address import is_address
 from brucke.ports.network.identity import Identity, fingerprint, is_certificate
 from brucke.ports.network.neighbours import ID_DIGITS, MOST, TYPE, Neighbours
@@ -66,17 +66,17 @@ def described(data):
 
 
 STREAM = Stream("10.0.0.1", "10.0.0.2", 5004, 96, "L24", 48000, 2)
-SHORT = b"v=0\r\nm=audio 5004 RTP/AVP 11\r\nc=IN IP4 10.0.0.2"
-WRONG = b"""v=0
+SHORT = f"v=0\r\nm={SOUND} 5004 RTP/AVP 11\r\nc=IN IP4 10.0.0.2".encode()
+WRONG = f"""v=0
 o=- 1 1 IN IP4 10.0.0.1
 c=IN IP4 10.0.0.2/127
 m=video 1 RTP/AVP 96
-m=audio x RTP/AVP 1
+m={SOUND} x RTP/AVP 1
 m=
 c=IN IP4 999.1.1.1
 a=rtpmap:96 L24/48000/99
 a=source-filter: incl IN IP4 * 10.0.0.3
-"""
+""".encode()
 KINDS = {
     "control": (said, [encode(m) for m in (
         Hello(version=1, name="Näh", wants="open"), Receive(key="part:a", port=5004, ssrc=7, secret=bytes(30)),
